@@ -21,7 +21,7 @@ from ledgers import fresh_ledger
 from properties import in_brief
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
-from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.errors import UprightError

@@ -23,8 +23,8 @@ from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.decide.decide import decide_one
-from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.decide.decide_template import decide_template
+from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.errors import UprightError

@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 from drawn_addresses import OLD, an_address
 from ledgers import fresh_ledger
 from properties import in_brief
-from upright_ledger.app.decide import plain_pairs
-from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.decide.sheets import plain_pairs
+from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.errors import UprightError

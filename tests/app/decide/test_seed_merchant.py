@@ -110,6 +110,54 @@ def test_a_table_of_numbers_and_a_form_of_them_say_it_outright(tmp_path: Path) -
         assert said in shop("match", "--items", "numbers.csv", code=3).err
 
 
+def test_rows_that_send_a_product_to_another_are_named_with_the_better_page(
+    tmp_path: Path, made: SeedMerchant
+) -> None:
+    Program(tmp_path)("open", "shop", "--old", OLD, "--new", NEW)
+    shop = Program(tmp_path / "shop")
+    made.write(shop.folder)
+    shop("gather", *FILES[:2])
+    shop("stock", "new-pages.csv")
+    articles = [url for url, goal in made.truth.items() if goal and "nr=" in url][:120]
+    astray = articles[5::13][:9]
+    goals = {url: made.truth[url] for url in articles}
+    goals |= {
+        url: made.truth[other]
+        for url, other in zip(astray, [*astray[2:], *astray[:2]], strict=True)
+    }
+    shop.pairs(*(f"{url},{goal},301," for url, goal in goals.items()))
+    for options in (("--dry-run",), ()):
+        found = shop.json("decide", "--from", "pairs.csv", *options, code=1 if options else 0)
+        assert {d["legacy_url"]: d["better"] for d in found["doubts"]} == {
+            url: made.truth[url] for url in astray
+        }
+    said = shop("decide", "--from", "pairs.csv", "--dry-run").out
+    assert "another page" not in said  # they stand already
+
+
+def test_successors_may_be_told_by_item_numbers(tmp_path: Path, made: SeedMerchant) -> None:
+    Program(tmp_path)("open", "shop", "--old", OLD, "--new", NEW)
+    shop = Program(tmp_path / "shop")
+    made.write(shop.folder)
+    shop("gather", *FILES[:2])
+    shop("stock", "new-pages.csv")
+    items = {url: item for url, (_, item) in made.old.items() if item}
+    gone = sorted({item for url, item in items.items() if not made.truth[url]})[:3]
+    living = sorted({item for url, item in items.items() if made.truth[url]})[:3]
+    rows = [f"{old};SW-{new}\n" for old, new in zip(gone[:2], living[:2], strict=True)]
+    shop.write("successors.csv", "".join(rows) + f"{gone[2]};{living[2]}\n777;{living[0]}\n")
+    found = shop.json("decide", "--from", "successors.csv", code=1)
+    assert found["posted"] == 6
+    assert [(r["row"], r["reason"]) for r in found["refused"]] == [
+        (4, "no entry has the item number 777")
+    ]
+    entries = {e["legacy_url"]: e for e in shop.json("entries", "--limit", "0")["entries"]}
+    for old, new in zip(gone, living, strict=True):
+        for place in ("artikel", "item"):
+            goal = made.truth[f"{OLD}/{place}.php?nr={new}"]
+            assert entries[f"{OLD}/{place}.php?nr={old}"]["destination"] == goal
+
+
 def test_the_files_of_the_merchant_hold_what_is_said_of_them(merchant: Program) -> None:
     with (merchant.folder / "old-pages.csv").open(encoding="utf-8") as file:
         assert len(list(csv.reader(file))) > 400

@@ -9,7 +9,7 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.app.begin.open_ledger import open_new
-from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.check import check_ledger
 

@@ -18,7 +18,7 @@ from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import in_brief
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.builds.build import build
 from upright_ledger.app.prove.check import check_ledger

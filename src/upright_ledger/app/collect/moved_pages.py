@@ -27,9 +27,9 @@ from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposal
 @dataclass
 class Proposed:
     """What became of pages that have another address, or vanished. entries: new ones; proposals:
-    for open entries. astray: answered entries that lead to an address where the page is no more, with
-    the one where it is. off_site: addresses on a host that is no old site, for which no rule can be
-    built. open: those of the others that nothing answers yet.
+    for open entries. astray: answered entries that lead to an address where the page is no more,
+    with the one where it is. off_site: addresses on a host that is no old site, for which no rule
+    can be built. open: those of the others that nothing answers yet.
     """
 
     entries: int = 0

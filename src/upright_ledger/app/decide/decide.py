@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from upright_ledger.app.decide.entries import list_entries
-from upright_ledger.app.decide.second_looks import SecondLooks, need_stock, second_looks
+from upright_ledger.app.decide.second_looks import Doubt, SecondLooks, need_stock, second_looks
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.declared_paths import unanswerable
 from upright_ledger.core.inventory.normalisation import Folded, fold
@@ -36,7 +36,9 @@ class Decided:
     template answers now, and open: those of its part of the site that it leaves open, the most
     valuable first. mended: rows that lacked a leading slash. left: entries that a person
     answered one by one, and that keep that answer. astray: rows left out because their destination
-    is no page in stock. looks: what deserves a second one."""
+    is no page in stock. looks: what deserves a second one. moved: the old addresses of a sheet that
+    are given a page anew → that page; doubts: those of them of which matching is sure that another
+    page is the right one."""
 
     posted: int = 0
     unchanged: int = 0
@@ -53,6 +55,8 @@ class Decided:
     notes: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
     looks: SecondLooks = field(default_factory=SecondLooks)
+    moved: dict[str, str] = field(default_factory=dict)
+    doubts: list[Doubt] = field(default_factory=list)
 
 
 def read_old(ledger: Ledger, written: Written) -> tuple[Address, str]:

@@ -4,21 +4,25 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
+from upright_ledger.app.decide.match_pages import (
+    can_be_proposed,
+    in_languages,
+    new_page,
+    old_page,
+)
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
-from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
+from upright_ledger.core.matching import Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
 from upright_ledger.core.matching.item_numbers import ToldNumbers
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
-from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
-from upright_ledger.core.url.destination import page_key
-from upright_ledger.core.url.language import page_languages
+from upright_ledger.core.url.address import address_of, parse_address
 from upright_ledger.core.url.request_target import canonical_path
-from upright_ledger.core.url.tokens import path_parts, spelled_words, tokens
+from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Found, Posting, found_as, load_sample, post_answers
@@ -78,7 +82,7 @@ def match(
     """
     move = MoveState(ledger)
     waiting = [e for e in move.entries if e.answer.kind == AnswerKind.OPEN]
-    pages = [d for d in move.stock.values() if _can_be_proposed(d)]
+    pages = [d for d in move.stock.values() if can_be_proposed(d)]
     if not pages:
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
     same = _same_address(move, waiting, pages)
@@ -172,18 +176,6 @@ def _homes(move: MoveState, pages: Sequence[Destination]) -> list[str]:
     return [stocked.get(f"{origin}/", f"{origin}/") for origin in move.sites.new[:1]]
 
 
-def _can_be_proposed(page: Destination) -> bool:
-    """Pages that answer or are planned, but no doubles that name another page as the canonical
-    one.
-    """
-    if page.status not in {0, 200}:
-        return False
-    try:
-        return not page.canonical or page_key(parse_address(page.canonical, page.url)) == page.page
-    except NotAnAddressError:
-        return True
-
-
 def _propose(
     move: MoveState,
     waiting: Sequence[Entry],
@@ -203,21 +195,11 @@ def _propose(
         for e in move.entries
         if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
     ]
-    old = _in_languages(
-        [(_old_page(e, numbers), address_of(e.legacy_url), e.language) for e in asked]
+    old = in_languages(
+        [(old_page(e, numbers), address_of(e.legacy_url), e.language) for e in asked]
     )
-    new = _in_languages([(_new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
+    new = in_languages([(new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
     return propose(old, new, taught)
-
-
-def _in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]:
-    languages = page_languages(
-        [(address.host, address.path, declared) for _, address, declared in pages]
-    )
-    return [
-        replace(page, language=language)
-        for (page, _, _), language in zip(pages, languages, strict=True)
-    ]
 
 
 def _versions(
@@ -252,37 +234,6 @@ def _moved(move: MoveState, postings: Sequence[Posting]) -> list[Correspondence]
 def _bare(url: str) -> str:
     """An address without its scheme."""
     return url.partition("://")[2]
-
-
-def _old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:
-    address = address_of(entry.legacy_url)
-    values = _values(address)
-    told = numbers.new_numbers(entry.items, (*values, *_named(address.path)))
-    title, *others = entry.titles or ("",)
-    words = (*others, *entry.anchors)
-    items = (*entry.items, *told)
-    return MatchPage(entry.legacy_url, address.path, title, values, words, items=items)
-
-
-def _named(path: str) -> tuple[str, ...]:
-    """What may be an item number in a path: its segments, and the ends of the last one."""
-    parts = path_parts(path)
-    runs = spelled_words(parts[-1]) if parts else []
-    return (*parts, *runs[:1], *runs[-1:])
-
-
-def _new_page(page: Destination) -> MatchPage:
-    address = parse_address(page.url)
-    title = page.title or page.heading
-    words = (page.heading,) if page.heading and page.heading != title else ()
-    items = (page.item,) if page.item else ()
-    return MatchPage(
-        page.page, address.path, title, _values(address), words, section=page.section, items=items
-    )
-
-
-def _values(address: Address) -> tuple[str, ...]:
-    return tuple(p.partition("=")[2] for p in address.query.split("&") if p)
 
 
 def _same_address(

@@ -39,6 +39,16 @@ class InUse(NamedTuple):
     figures: dict[str, float]
 
 
+class Doubt(NamedTuple):
+    """A row whose page is hardly the right one: the better one, the confidence in it, and why."""
+
+    legacy_url: str
+    destination: str
+    better: str
+    confidence: float
+    reasons: tuple[str, ...]
+
+
 class SecondLooks(NamedTuple):
     """unstocked: destinations that are no page in stock. in_use: addresses that end though they are
     linked or asked for, the most valuable first.

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.decide.pair_rows import (
+from upright_ledger.app.decide.sheets.pair_rows import (
     as_template,
     plainly_written,
     read_answer,

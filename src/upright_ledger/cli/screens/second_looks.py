@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_ledger.app.decide.second_looks import InUse, SecondLooks, Unstocked
+from upright_ledger.app.decide.second_looks import Doubt, InUse, SecondLooks, Unstocked
 from upright_ledger.app.decide.standing_answers import figures_in_words
 from upright_ledger.cli.terminal import output
 
@@ -17,6 +17,21 @@ def show_second_looks(looks: SecondLooks) -> None:
     """
     _show_unstocked(looks.unstocked)
     _show_in_use(looks.in_use)
+
+
+def show_doubts(doubts: Sequence[Doubt]) -> None:
+    """Name rows of which matching is sure that they lead to another page than their own."""
+    if doubts:
+        rows = "row leads" if len(doubts) == 1 else "rows lead"
+        output.say(
+            f"{len(doubts):,} {rows} to another page than match is sure of:", output.DOUBTFUL
+        )
+    for one in doubts[:_SHOWN]:
+        output.say(f"  {output.clean(one.legacy_url)}")
+        output.say(f"    to  {output.clean(one.destination)}")
+        output.say(f"    not {output.clean(one.better)}  ({one.confidence:.2f})?")
+        output.say(f"        it {'; '.join(map(output.clean, one.reasons[:2]))}")
+    _say_more(len(doubts))
 
 
 def _show_unstocked(unstocked: Sequence[Unstocked]) -> None:

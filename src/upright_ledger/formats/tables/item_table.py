@@ -6,14 +6,28 @@ from pathlib import Path
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.tables.cells import looks_like_address
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import rows_of
 
 
 def read_item_numbers(path: Path) -> dict[str, str]:
-    """Old item number → the new one, of a table whose headers say which is which, or else of its
-    first two columns. Raises InputError where it has no two columns, or names two new numbers for
-    one old.
+    """Old item number → the new one; see `item_rows`. Raises InputError where it names two new
+    numbers for one old.
+    """
+    found: dict[str, str] = {}
+    for line, one, other in item_rows(path):
+        if found.setdefault(one, other) != other:
+            raise InputError(
+                f"{path}, line {line}: {one} has two new numbers, {found[one]} and {other}",
+                "leave one of them",
+            )
+    return found
+
+
+def item_rows(path: Path) -> list[tuple[int, str, str]]:
+    """(line, old item number, new one) of a table whose headers say which is which, or else of its
+    first two columns. Raises InputError where it has no two columns, names addresses, or nothing.
     """
     kind = recognise(path)
     rows = rows_of(path, kind if kind in {FileKind.SHEET, FileKind.JSON} else FileKind.TABLE)
@@ -26,16 +40,13 @@ def read_item_numbers(path: Path) -> dict[str, str]:
     if old < 0 or new < 0:
         old = old if old >= 0 else 0 if new != 0 else 1
         new = new if new >= 0 else 1 if old != 1 else 0
-    found: dict[str, str] = {}
+    found = []
     for line, cells in filled[has_header:]:
         one, other = (cells[at].strip() if at < len(cells) else "" for at in (old, new))
-        if not one or not other:
-            continue
-        if found.setdefault(one, other) != other:
-            raise InputError(
-                f"{path}, line {line}: {one} has two new numbers, {found[one]} and {other}",
-                "leave one of them",
-            )
+        if looks_like_address(one) or looks_like_address(other):
+            raise InputError(f"{path} names addresses", "two columns of item numbers are needed")
+        if one and other:
+            found.append((line, one, other))
     if not found:
         raise InputError(f"{path} names no item number", "one of old item numbers, one of new ones")
     return found

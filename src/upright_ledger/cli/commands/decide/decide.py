@@ -12,7 +12,7 @@ from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import pair_options, show_columns
 from upright_ledger.cli.options.shared import choice_of, json_option
-from upright_ledger.cli.screens.second_looks import show_second_looks
+from upright_ledger.cli.screens.second_looks import show_doubts, show_second_looks
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
@@ -129,7 +129,9 @@ def command(
 
     A sheet may have commas or semicolons; either side may be a full address or a path alone. Its
     status may be a number, or the word gone, keep, wanted or ignore; empty means 301. Rows whose
-    destination is no page in stock are left out and named, with the page that may be meant.
+    destination is no page in stock are left out and named, with the page that may be meant, and so
+    are rows of which match is sure that they mean another page, which --dry-run tells before. A
+    sheet may name successors by item numbers alone.
     """
     chosen = sum([bool(new), gone, keep, wanted, ignore])
     whole = section is not None or bool(family)
@@ -160,7 +162,7 @@ def command(
         raise UsageError("a template has no day of its own", "leave out --until")
     ledger = open_ledger(folder)
     if sheet is not None:
-        from upright_ledger.app.decide.decide_list import Mode, decide_from, decide_listed
+        from upright_ledger.app.decide.sheets.decide_list import Mode, decide_from, decide_listed
 
         mode = Mode(over or not chosen, as_given, dry_run, day)
         if chosen:
@@ -186,7 +188,8 @@ def command(
             ledger, old or "", answer, QueryPolicy(query), reason, as_given=as_given, until=day
         )
     _show(result, name, dry_run=dry_run, as_json=as_json)
-    raise click.exceptions.Exit(1 if result.refused or result.contested or result.astray else 0)
+    doubtful = result.refused or result.contested or result.astray or (dry_run and result.doubts)
+    raise click.exceptions.Exit(1 if doubtful else 0)
 
 
 def _day(until: datetime | None) -> str:
@@ -214,6 +217,7 @@ def _show(result: Decided, name: str, *, dry_run: bool, as_json: bool) -> None:
                 "left": result.left,
                 "astray": result.astray,
                 **result.looks.as_dict(),
+                "doubts": [d._asdict() for d in result.doubts],
                 "refused": [
                     {"row": line, "old": text, "reason": why} for line, text, why in result.refused
                 ],
@@ -249,6 +253,7 @@ def _show(result: Decided, name: str, *, dry_run: bool, as_json: bool) -> None:
     if len(named) > SHOWN:
         output.say(f"           and {len(named) - SHOWN:,} more; --json lists all")
     show_second_looks(result.looks)
+    show_doubts(result.doubts)
     for line, text, why in result.refused[:SHOWN]:
         output.say(f"  row {line:,}: {why}" + (f": {text[:100]}" if text else ""), output.DOUBTFUL)
     if len(result.refused) > SHOWN:

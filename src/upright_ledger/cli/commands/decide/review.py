@@ -9,7 +9,12 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.decide.review_queue import Queue
-from upright_ledger.app.decide.review_sheet import Reviewed, ReviewedAnswer, read_sheet, write_sheet
+from upright_ledger.app.decide.sheets.review_sheet import (
+    Reviewed,
+    ReviewedAnswer,
+    read_sheet,
+    write_sheet,
+)
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import choice_of, json_option

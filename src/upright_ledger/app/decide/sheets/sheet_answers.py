@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
 from upright_ledger.app.decide.decide import Decided, GivenAnswer, destination_of, read_old
-from upright_ledger.app.decide.pair_rows import plainly_written, read_answer, read_query
-from upright_ledger.app.decide.plain_pairs import PlainPair
+from upright_ledger.app.decide.sheets.pair_rows import plainly_written, read_answer, read_query
+from upright_ledger.app.decide.sheets.plain_pairs import PlainPair
 from upright_ledger.core.inventory.answer import AnsweredBy, Decision
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.normalisation import fold

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from upright_ledger.app.decide.pair_rows import read_answer, read_query
+from upright_ledger.app.decide.sheets.pair_rows import read_answer, read_query
 from upright_ledger.core.inventory.answer import Decision
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError

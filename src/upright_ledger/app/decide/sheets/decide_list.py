@@ -13,12 +13,6 @@ from upright_ledger.app.decide.decide import (
     read_answer_given,
 )
 from upright_ledger.app.decide.decide_template import is_one_page, note_template, read_template
-from upright_ledger.app.decide.pair_rows import (
-    as_template,
-    read_answer,
-    read_query,
-)
-from upright_ledger.app.decide.plain_pairs import PlainPair, read_plainly
 from upright_ledger.app.decide.second_looks import (
     SecondLooks,
     Unstocked,
@@ -27,9 +21,18 @@ from upright_ledger.app.decide.second_looks import (
     need_stock,
     not_in_stock,
 )
-from upright_ledger.app.decide.sheet_answers import SheetAnswers, posting_of
+from upright_ledger.app.decide.sheets.against_match import against_match, is_soon_looked_at
+from upright_ledger.app.decide.sheets.item_pairs import pairs_of_items
+from upright_ledger.app.decide.sheets.pair_rows import (
+    as_template,
+    read_answer,
+    read_query,
+)
+from upright_ledger.app.decide.sheets.plain_pairs import PlainPair, read_plainly
+from upright_ledger.app.decide.sheets.sheet_answers import SheetAnswers, posting_of
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
+    AnswerKind,
     Decision,
 )
 from upright_ledger.core.rules.compiler import template_fault
@@ -100,8 +103,11 @@ def decide_from(
     """
     sites = ledger.settings.sites
     options = replace(options or ReadOptions(), hosts=frozenset(sites.site_of_authority))
-    pairs = read_pairs(path, options, frozenset(sites.new))
-    return _decide_pairs(ledger, path, pairs, reason, mode)
+    pairs = pairs_of_items(ledger, path) or read_pairs(path, options, frozenset(sites.new))
+    result = _decide_pairs(ledger, path, pairs, reason, mode)
+    if mode.dry_run or is_soon_looked_at(ledger, len(result.moved)):
+        result.doubts = against_match(ledger, result.moved)
+    return result
 
 
 def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str, mode: Mode) -> Decided:
@@ -168,6 +174,11 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str, mode: M
             unstocked = not_in_stock(step.connection, ledger.settings, wanted)
         answers = ((p.entry, p.answer) for p in postings)
         result.looks = SecondLooks(unstocked, gone_in_use(step.connection, answers))
+        result.moved = {
+            p.old: p.answer.destination
+            for p in postings
+            if p.answer.kind == AnswerKind.MOVE and before.get(p.entry) != p.answer
+        }
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
         result.replaced = sum(
             1 for p in postings if p.entry in before and before[p.entry] != p.answer

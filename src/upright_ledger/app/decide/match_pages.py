@@ -1,0 +1,72 @@
+"""Entries and pages in stock, as they are matched."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.matching import MatchPage
+from upright_ledger.core.matching.item_numbers import ToldNumbers
+from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.language import page_languages
+from upright_ledger.core.url.tokens import path_parts, spelled_words
+from upright_ledger.ledger.tables.stock import Destination
+
+
+def can_be_proposed(page: Destination) -> bool:
+    """Pages that answer or are planned, but no doubles that name another page as the canonical
+    one.
+    """
+    if page.status not in {0, 200}:
+        return False
+    try:
+        return not page.canonical or page_key(parse_address(page.canonical, page.url)) == page.page
+    except NotAnAddressError:
+        return True
+
+
+def in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]:
+    languages = page_languages(
+        [(address.host, address.path, declared) for _, address, declared in pages]
+    )
+    return [
+        replace(page, language=language)
+        for (page, _, _), language in zip(pages, languages, strict=True)
+    ]
+
+
+def old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:
+    address = address_of(entry.legacy_url)
+    values = _values(address)
+    told = numbers.new_numbers(entry.items, (*values, *_named(address.path)))
+    title, *others = entry.titles or ("",)
+    words = (*others, *entry.anchors)
+    items = (*entry.items, *told)
+    return MatchPage(entry.legacy_url, address.path, title, values, words, items=items)
+
+
+def _named(path: str) -> tuple[str, ...]:
+    """What may be an item number in a path: its segments, and the ends of the last one."""
+    parts = path_parts(path)
+    runs = spelled_words(parts[-1]) if parts else []
+    return (*parts, *runs[:1], *runs[-1:])
+
+
+def new_page(page: Destination) -> MatchPage:
+    address = parse_address(page.url)
+    title = page.title or page.heading
+    words = (page.heading,) if page.heading and page.heading != title else ()
+    items = (page.item,) if page.item else ()
+    return MatchPage(
+        page.page, address.path, title, _values(address), words, section=page.section, items=items
+    )
+
+
+def _values(address: Address) -> tuple[str, ...]:
+    return tuple(p.partition("=")[2] for p in address.query.split("&") if p)
+
+
+def address_page(address: Address) -> MatchPage:
+    """A page of which nothing but the address is known."""
+    return MatchPage(address.without_fragment, address.path, params=_values(address))

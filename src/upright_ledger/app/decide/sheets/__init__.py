@@ -1,0 +1,1 @@
+"""Answers and reviews that come in sheets."""
