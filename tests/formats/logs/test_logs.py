@@ -127,7 +127,10 @@ def test_what_is_kept_of_each_request(museum: Program) -> None:
         "2026-05-09",
     )
     assert entry["statuses"] == {"2xx": 2, "404": 1}
-    assert entry["referrers"] == [{"address": "http://blog.example/post", "amount": 2.0}]
+    assert entry["referrers"] == [
+        {"address": "http://blog.example/post", "amount": 1.0},
+        {"address": "x", "amount": 1.0},
+    ]
     assert {e["legacy_url"] for e in museum.json("entries", "--status", "404")["entries"]} == {
         f"{OLD}/a"
     }

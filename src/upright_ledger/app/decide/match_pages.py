@@ -27,6 +27,9 @@ def can_be_proposed(page: Destination) -> bool:
 
 
 def in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]:
+    """Pages of one site, each with its address and the language that it declares, in their
+    languages.
+    """
     languages = page_languages(
         [(address.host, address.path, declared) for _, address, declared in pages]
     )
@@ -37,6 +40,7 @@ def in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]
 
 
 def old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:
+    """An entry as an old page."""
     address = address_of(entry.legacy_url)
     values = _values(address)
     told = numbers.new_numbers(entry.items, (*values, *_named(address.path)))
@@ -54,6 +58,7 @@ def _named(path: str) -> tuple[str, ...]:
 
 
 def new_page(page: Destination) -> MatchPage:
+    """A page in stock as a new page."""
     address = parse_address(page.url)
     title = page.title or page.heading
     words = (page.heading,) if page.heading and page.heading != title else ()
