@@ -165,7 +165,8 @@ class Retention(SettingsTable, frozen=True):
 
 class Notify(SettingsTable, frozen=True):
     """[notify]: by which channels news goes out. to: recipients of e-mail; post: an address that
-    takes JSON.
+    takes JSON. least: lost requests from which on an address that fails is said; silent_after:
+    hours after which a log that does not grow is said to be silent, 0 for never.
     """
 
     server: Named = "localhost"
@@ -175,6 +176,8 @@ class Notify(SettingsTable, frozen=True):
     tls: Literal["starttls", "tls", "none"] = "starttls"
     user: str = ""
     ca: str = ""
+    least: Annotated[float, Meta(ge=0, le=1e9)] = 0.0
+    silent_after: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
     post: Annotated[
         str, Meta(pattern=r"^(?:https?://.*)?$", description="an http or https address")
     ] = ""

@@ -5,6 +5,8 @@ from __future__ import annotations
 import hashlib
 import os
 import random
+import re
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -20,9 +22,21 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.core.monitoring.changes import DUE, WRONG, Item, News, body_of, news, subject_of
+from upright_ledger.core.monitoring.changes import (
+    DUE,
+    SILENT,
+    WRONG,
+    Item,
+    News,
+    body_of,
+    is_worth_saying,
+    news,
+    silences,
+    subject_of,
+)
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.core.monitoring.traffic_origin import Origin
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
@@ -36,6 +50,8 @@ from upright_ledger.ledger.tables.followed_logs import (
     last_reported,
     note_reported,
     note_sent,
+    note_silent,
+    said_to_be_silent,
     waiting_messages,
 )
 from upright_ledger.settings.model import Notify
@@ -97,7 +113,13 @@ def watch(
     move = MoveState(ledger)
     result = triage(move)
     items = [_item(row) for row in result.rows]
-    asked = _asked(move, ask, sample) if ask is not None else {}
+    asked: dict[int, Item | None] = {}
+    heard: list[Item] = []
+    if ask is not None:
+        try:
+            asked, heard = _asked(move, ask, sample)
+        except InputError as error:  # nothing answers at the place that was named
+            heard = [Item(0, move.sites.old[0].origins[0], SILENT, 0.0, str(error))]
     again = {i.entry for i in items if i.state == FailureState.RECURRING}
     wrong = {
         entry: item for entry, item in asked.items() if item is not None and entry not in again
@@ -114,7 +136,16 @@ def watch(
     notify = ledger.settings.notify
     with ledger.writing() as connection:
         before = last_reported(connection)
-        found = news(items, before)
+        items = [i for i in items if is_worth_saying(i, before, notify.least)]
+        quiet = [*_silent(paths, notify.silent_after), *heard]
+        known = said_to_be_silent(connection)
+        found = [*silences(quiet, known), *news(items, before)]
+        asked_for = {i.url for i in quiet}
+        note_silent(
+            connection,
+            {name for name in known if name not in asked_for}
+            | {i.url for i in quiet if i.state == SILENT},
+        )
         if found:
             lines = sum(n.gathered.lines for n in read if n.gathered)
             told = f"{lines:,} new lines in {len(read):,} logs." if lines else "No new lines."
@@ -159,12 +190,33 @@ def _item(row: Failing) -> Item:
     )
     a = row.account
     return Item(
-        row.entry.id, row.entry.legacy_url, a.state, a.lost, row.why, f"from {came}" if came else ""
-    )
+        row.entry.id, row.entry.legacy_url, a.state, a.lost, row.why,
+        f"from {came}" if came else "", row.likely_page,
+    )  # fmt: skip
 
 
-def _asked(move: MoveState, ask: Ask, sample: int) -> dict[int, Item | None]:
-    """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None."""
+def _silent(paths: Sequence[str], hours: float) -> list[Item]:
+    """Logs that were written last before so many hours; those that were rotated are none. Each is
+    told, as silent or not.
+    """
+    found = []
+    for path in map(Path, paths):
+        if not hours or not path.is_file() or _ROTATED.search(path.name):
+            continue
+        age = (time.time() - path.stat().st_mtime) / 3600
+        state = SILENT if age >= hours else FailureState.DEPLOYED
+        why = f"written last {age:,.0f} hours ago" if state == SILENT else ""
+        found.append(Item(0, str(path), state, 0.0, why))
+    return found
+
+
+_ROTATED = re.compile(r"\.(?:\d+|gz|bz2|xz|zst|zip)\Z|-\d{6,8}\Z")
+
+
+def _asked(move: MoveState, ask: Ask, sample: int) -> tuple[dict[int, Item | None], list[Item]]:
+    """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None; and
+    the site, silent or not.
+    """
     fixes = load_fixes(move.ledger)
     live = [
         e
@@ -175,7 +227,7 @@ def _asked(move: MoveState, ask: Ask, sample: int) -> dict[int, Item | None]:
     if sample and sample < len(live):
         live = random.sample(live, sample)
     if not live:
-        return {}
+        return {}, []
     wanted = Requests()
     for entry in live:
         wanted.add(
@@ -185,10 +237,18 @@ def _asked(move: MoveState, ask: Ask, sample: int) -> dict[int, Item | None]:
             int(entry.evidence.hits),
         )
     found: dict[int, Item | None] = {}
-    for entry, row in zip(live, ask(move, wanted).rows, strict=True):
+    rows = ask(move, wanted).rows
+    site = move.sites.old[0].origins[0]
+    silent = all(row.verdict == Verdict.UNREACHABLE for row in rows)
+    state = SILENT if silent else FailureState.DEPLOYED
+    why = f"none of {len(live):,} addresses that were asked answers" if silent else ""
+    heard = [Item(0, site, state, 0.0, why)]
+    if silent:
+        return {}, heard
+    for entry, row in zip(live, rows, strict=True):
         wrong = Item(entry.id, entry.legacy_url, WRONG, 0.0, f"asked now: {row.verdict}")
         found[entry.id] = wrong if row.verdict not in _FINE else None
-    return found
+    return found, heard
 
 
 _FINE = frozenset(["ok", "blocked"])  # "blocked" says nothing of the rule
@@ -246,5 +306,6 @@ def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched
 
 def _mail(notify: Notify) -> Mail:
     told = structs.asdict(notify)
-    del told["post"]
+    for name in ("post", "least", "silent_after"):
+        del told[name]
     return Mail(**told, password=os.environ.get(PASSWORD, ""))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from upright_ledger.core.monitoring.failure_account import FailureState
@@ -17,6 +17,8 @@ class NewsKind(Word):
     MORE = "fails much more"
     WRONGLY = "answers wrongly"
     DUE = "is due"
+    SILENT = "is silent"
+    HEARD = "is heard again"
     MENDED = "is mended"
 
 
@@ -26,20 +28,26 @@ WRONG: Literal["wrong"] = "wrong"
 DUE: Literal["due"] = "due"
 """The state of an entry whose answer is to be looked at again since a day that has come."""
 
+SILENT: Literal["silent"] = "silent"
+"""The state of a log that stopped growing, or of a site that stopped answering."""
+
 _MUCH_MORE = 3.0
 _WORTH_SAYING = 10.0  # further requests
 _LISTED = 20
 
 
 class Item(NamedTuple):
-    """What is known of one entry now. came: from where, in words."""
+    """What is known of one entry now. came: from where, in words; page: to which it leads, or is
+    proposed to lead, or empty. A log or a site is no entry, and has the number 0.
+    """
 
     entry: int
     url: str
-    state: FailureState | Literal["wrong", "due"]
+    state: FailureState | Literal["wrong", "due", "silent"]
     lost: float
     why: str = ""
     came: str = ""
+    page: str = ""
 
 
 class News(NamedTuple):
@@ -47,6 +55,13 @@ class News(NamedTuple):
 
     kind: NewsKind
     item: Item
+
+
+def is_worth_saying(item: Item, before: Mapping[int, tuple[str, float]], least: float) -> bool:
+    """Whether an item is said at all: what fails and was not said before only from so many lost
+    requests on.
+    """
+    return item.state != FailureState.NEW or item.entry in before or item.lost >= least
 
 
 def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list[News]:
@@ -84,6 +99,15 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
     return sorted(found, key=lambda n: (order[n.kind], -n.item.lost, n.item.url))
 
 
+def silences(items: Sequence[Item], before: Collection[str]) -> list[News]:
+    """What is silent since, and what is heard again. items: of logs and sites, silent or not.
+    before: names of those that were said to be silent.
+    """
+    silent = [i for i in items if i.state == SILENT and i.url not in before]
+    heard = [i for i in items if i.state != SILENT and i.url in before]
+    return [News(NewsKind.SILENT, i) for i in silent] + [News(NewsKind.HEARD, i) for i in heard]
+
+
 def subject_of(name: str, found: Sequence[News]) -> str:
     """The subject of a message."""
     counts = {
@@ -95,6 +119,8 @@ def subject_of(name: str, found: Sequence[News]) -> str:
             NewsKind.MORE,
             NewsKind.DUE,
             NewsKind.MENDED,
+            NewsKind.SILENT,
+            NewsKind.HEARD,
         )
     }
     words = {
@@ -111,6 +137,11 @@ def subject_of(name: str, found: Sequence[News]) -> str:
         if counts[NewsKind.DUE]
         else f"{counts[NewsKind.MENDED]:,} addresses are mended"
     )
+    if counts[NewsKind.SILENT]:
+        silent = f"nothing is heard of {_plain(next(n.item.url for n in found))}"
+        told = f"{silent}; {told}" if failing or counts[NewsKind.MENDED] else silent
+    elif counts[NewsKind.HEARD] == len(found) > 0:
+        told = f"{_plain(found[0].item.url)} is heard again"
     return f"{name}: {told}"
 
 
@@ -119,9 +150,9 @@ def body_of(found: Sequence[News], read: str) -> str:
     lines = [read, ""]
     for kind in dict.fromkeys(n.kind for n in found):
         some = [n.item for n in found if n.kind == kind]
+        one, many = _NOUNS.get(kind, ("address", "addresses"))
         lines.append(
-            f"{len(some):,} {'address' if len(some) == 1 else 'addresses'} "
-            f"{_VERBS[kind][len(some) > 1]}:"
+            f"{len(some):,} {one if len(some) == 1 else many} {_VERBS[kind][len(some) > 1]}:"
         )
         for item in some[:_LISTED]:
             lines.append(f"  {_plain(item.url)}")
@@ -135,6 +166,7 @@ def body_of(found: Sequence[News], read: str) -> str:
                 if d
             ]
             lines += [f"    {'; '.join(map(_plain, details))}"] if details else []
+            lines += [f"    {_TO[kind]} {_plain(item.page)}"] if item.page and kind in _TO else []
         if len(some) > _LISTED:
             lines.append(f"  and {len(some) - _LISTED:,} more")
         lines.append("")
@@ -142,7 +174,19 @@ def body_of(found: Sequence[News], read: str) -> str:
     return "\n".join(lines) + "\n"
 
 
+_NOUNS = {
+    NewsKind.SILENT: ("log or site", "logs or sites"),
+    NewsKind.HEARD: ("log or site", "logs or sites"),
+}
+_TO = {
+    NewsKind.NEWLY: "proposed:",
+    NewsKind.MORE: "proposed:",
+    NewsKind.AGAIN: "leads to",
+    NewsKind.WRONGLY: "leads to",
+}
 _VERBS = {
+    NewsKind.SILENT: ("is silent", "are silent"),
+    NewsKind.HEARD: ("is heard again", "are heard again"),
     NewsKind.AGAIN: ("fails again after its fix", "fail again after their fix"),
     NewsKind.WRONGLY: ("is not answered as it should be", "are not answered as they should be"),
     NewsKind.NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),

@@ -363,6 +363,9 @@ reported = Table(
     Column("lost", Float, nullable=False, default=0.0),
 )
 
+# Logs and sites that were said to be silent, and were not heard since.
+silent = Table("silent", metadata, Column("name", String, primary_key=True))
+
 # Messages, one row a channel; `sent` is empty until it has gone out.
 outbox = Table(
     "outbox",

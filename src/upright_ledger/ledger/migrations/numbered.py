@@ -105,6 +105,11 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
             "CREATE INDEX answers_with_a_day ON answers (until) WHERE until <> ''",
         ),
     ),
+    (
+        14,
+        "what is silent",
+        _sql("CREATE TABLE silent (name VARCHAR NOT NULL, PRIMARY KEY (name))"),
+    ),
 )
 """Number, name and change, from the schema before it. Each holds its own statements, so that what
 the program's schema becomes later changes none of them.

@@ -70,6 +70,17 @@ def note_reported(connection: Connection, states: Mapping[int, tuple[str, float]
     connection.load("reported", ("entry", "state", "lost"), rows)
 
 
+def said_to_be_silent(connection: Connection) -> set[str]:
+    """The logs and sites that were said to be silent, and were not heard since."""
+    return set(connection.column("SELECT name FROM silent"))
+
+
+def note_silent(connection: Connection, names: Iterable[str]) -> None:
+    """Note what is silent now, in place of all that was before."""
+    connection.run("DELETE FROM silent")
+    connection.load("silent", ("name",), [(name,) for name in names])
+
+
 def enqueue(
     connection: Connection,
     channels: Iterable[str],
