@@ -98,3 +98,55 @@ def test_what_is_told_to_search_engines_is_told_of_the_whole_ledger(moved: Progr
     moved.write("foreign.xml", "<mine/>")
     moved("handover", "--sitemap", "foreign.xml", code=2)
     assert (moved.folder / "foreign.xml").read_text() == "<mine/>"
+
+
+def test_those_who_link_get_a_list_of_what_to_put_there(museum: Program) -> None:
+    head = "Source URL,Target URL,Anchor text\n"
+    museum.write(
+        "links.csv",
+        head
+        + f"https://club.example/a,{OLD}/poster.html,Posters\n"
+        + f"https://www.club.example/b,{OLD}/poster.html,Our posters\n"
+        + f"https://town.example/,{OLD}/poster.html,Posters\n"
+        + f"https://town.example/,{OLD}/gone.html,Gone\n"
+        + f"https://town.example/,{OLD}/open.html,Open\n"
+        + f"https://town.example/,{OLD}/stays.html,Stays\n"
+        + f"{OLD}/home.html,{OLD}/poster.html,Own\n",
+    )
+    museum("gather", "links.csv")
+    museum("decide", "/poster.html", "--to", "/prints/")
+    museum("decide", "/gone.html", "--gone")
+    museum("decide", "/stays.html", "--keep")
+
+    def told() -> list[tuple[str, ...]]:
+        museum("handover", "--inbound", "inbound.csv", "--force")
+        with (museum.folder / "inbound.csv").open(newline="") as file:
+            return [
+                (
+                    r["domains"],
+                    r["linking_page"],
+                    r["dead"].removeprefix(OLD),
+                    r["right"],
+                    r["seen"],
+                )
+                for r in csv.DictReader(file)
+            ]
+
+    goal = f"{NEW}/prints/"
+    assert told() == [
+        ("2", "https://club.example/a", "/poster.html", goal, ""),
+        ("2", "https://www.club.example/b", "/poster.html", goal, ""),
+        ("2", "https://town.example/", "/poster.html", goal, ""),
+        ("1", "https://town.example/", "/gone.html", "", ""),
+        ("1", "https://town.example/", "/open.html", "", ""),
+    ]
+    museum.write("later.csv", head + f"https://club.example/a,{OLD}/poster.html,Posters\n")
+    museum("gather", "later.csv")
+    seen = {page: still for _, page, dead, _, still in told() if dead == "/poster.html"}
+    assert seen == {
+        "https://club.example/a": "still",
+        "https://www.club.example/b": "no longer",
+        "https://town.example/": "no longer",
+    }
+    found = museum.json("handover", "--inbound", "inbound.csv", "--force")["inbound"]
+    assert (found["links"], found["addresses"], found["no_longer"]) == (5, 3, 4)

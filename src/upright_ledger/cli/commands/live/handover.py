@@ -9,6 +9,7 @@ import click
 
 from upright_ledger.app.live.drift import Drift, drift
 from upright_ledger.app.live.handover import behind, builds, mark
+from upright_ledger.app.live.inbound_links import write_inbound
 from upright_ledger.app.live.reindexing import write_moved, write_sitemap
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
@@ -45,6 +46,13 @@ SHOWN = 12
     metavar="FILE",
     help="Write the sitemap of the new site, with the days on which pages took addresses in.",
 )
+@click.option(
+    "--inbound",
+    type=FILE,
+    metavar="FILE",
+    help="Write the links of other sites to what is no more, with the right address, for those who "
+    "link.",
+)
 @force_option
 @json_option
 @click.pass_obj
@@ -57,6 +65,7 @@ def command(
     running: Path | None,
     moved_file: Path | None,
     sitemap: Path | None,
+    inbound: Path | None,
     as_json: bool,
 ) -> None:
     """Say that a build was handed over or is live, or list the builds.
@@ -66,6 +75,7 @@ def command(
     upright handover rules/ --live --at 2026-05-14T14:30
     upright handover --running /etc/nginx/redirects.conf
     upright handover --moved moved.csv --sitemap sitemap.xml
+    upright handover --inbound links.csv
 
     BUILD is its number or its folder; without one it is the newest. From the time on at which it
     went live, requests that fail count against its answers: see upright triage. Exit code 1 when
@@ -83,12 +93,13 @@ def command(
     if running is not None:
         _show_drift(drift(MoveState(ledger), running), as_json=as_json)
         return
-    if moved_file is not None or sitemap is not None:
+    if moved_file is not None or sitemap is not None or inbound is not None:
         if given or live or which:
             raise UsageError(
-                "--moved and --sitemap tell of the whole ledger", "give them without a build"
+                "--moved, --sitemap and --inbound tell of the whole ledger",
+                "give them without a build",
             )
-        _tell_search_engines(MoveState(ledger), moved_file, sitemap, as_json=as_json)
+        _tell_others(MoveState(ledger), moved_file, sitemap, inbound, as_json=as_json)
         return
     if given or live:
         marked = mark(ledger, which, live=live, at=at or "")
@@ -142,8 +153,13 @@ def command(
     output.next_step("say which one the server runs", "upright handover BUILD --live")
 
 
-def _tell_search_engines(
-    move: MoveState, moved_file: Path | None, sitemap: Path | None, *, as_json: bool
+def _tell_others(
+    move: MoveState,
+    moved_file: Path | None,
+    sitemap: Path | None,
+    inbound: Path | None,
+    *,
+    as_json: bool,
 ) -> None:
     told: dict[str, Any] = {}
     if moved_file is not None:
@@ -160,6 +176,23 @@ def _tell_search_engines(
             parts = len(done.files) - 1
             more = f", in {parts:,} files that it names" if parts else ""
             output.say(f"{sitemap}: {output.plural(done.addresses, 'page')}{more}.")
+    if inbound is not None:
+        links = write_inbound(move, inbound)
+        dead = len({link.dead for link in links})
+        told["inbound"] = {
+            "file": str(inbound),
+            "links": len(links),
+            "addresses": dead,
+            "no_longer": sum(link.seen == "no longer" for link in links),
+        }
+        if not as_json:
+            output.say(
+                f"{inbound}: {output.plural(len(links), 'link')} of other sites to "
+                f"{output.plural(dead, 'address', 'addresses')}, those to which most sites link "
+                "first."
+            )
+            if not links:
+                output.say("No list of links names one: upright gather links.csv takes them up.")
     if as_json:
         output.json_out(told)
     elif sitemap is not None:
