@@ -77,6 +77,9 @@ class Stocked:
     notes: list[str] = field(default_factory=list)
 
 
+_GONE = 410
+
+
 def stock(
     ledger: Ledger,
     paths: list[Path],
@@ -84,12 +87,14 @@ def stock(
     options: ReadOptions | None = None,
     publish_as: str = "",
     planned: bool = False,
+    going: bool = False,
     replaced: int = 0,
 ) -> tuple[list[Stocked], int]:
     """Stock files, one step each. Returns what came of each, and how many pages are in stock now.
 
     publish_as: the production origin of pages that were listed under a staging host. planned: they
-    are still to be published; stocked again without it, they are live. replaced: the number of a
+    are still to be published; stocked again without it, they are live. going: they are still there,
+    and will be taken down, so that nothing may lead to them any more. replaced: the number of a
     list that counts no longer from now on.
     """
     state = StockState.PLANNED if planned else StockState.LIVE
@@ -106,6 +111,7 @@ def stock(
         digest, size = digest_of(path)
         if file.sheet and file.sheet != fullest_sheet(path):
             digest = f"{digest}#{file.sheet}"
+        digest += "#going" if going else ""
         with ledger.reading() as connection:
             known = find_source(connection, digest, purpose)
         if known is not None or any(facts.digest == digest for facts, _, _ in read):
@@ -121,6 +127,8 @@ def stock(
             file, replace(options, sheet=file.sheet), sites, target, before, state
         )
         result.notes += notes
+        if going:
+            pages = [page._replace(status=_GONE) for page in pages]
         facts = SourceFacts(
             file.name,
             result.kind,

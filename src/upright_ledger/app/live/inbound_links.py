@@ -17,7 +17,7 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
-from upright_ledger.ledger.tables.links_listed import listed_links
+from upright_ledger.ledger.tables.failures import listed_links
 from upright_ledger.ledger.tables.proposals import load_proposals
 
 _STAYS = frozenset([AnswerKind.KEEP, AnswerKind.IGNORE])

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from upright_ledger.core.inventory.evidence import PERSONS
 from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.inventory.packed import unpack_days, unpack_referrers
-from upright_ledger.core.inventory.units import ASKED, ASKED_BEST, HITS
+from upright_ledger.core.inventory.units import ASKED, ASKED_BEST, HITS, LINKING_PAGES
 from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
 from upright_ledger.ledger.db.connection import Connection, numbered
 from upright_ledger.ledger.tables.followed_logs import ACCESS_LOG
@@ -115,6 +115,30 @@ def led_to(connection: Connection, entries: set[int]) -> Led:
             for address, amount in unpack_referrers(told):
                 amounts[address] = amounts.get(address, 0.0) + amount
     return Led(found, frozenset(whole))
+
+
+class ListedLink(NamedTuple):
+    """A page that links to an entry, as one source says."""
+
+    entry: int
+    page: str
+    source: int
+
+
+def listed_links(connection: Connection) -> list[ListedLink]:
+    """All links that lists name one by one."""
+    query = (
+        "SELECT p.entry, r.referrers, r.source FROM referrers r "
+        "JOIN spellings p ON p.id = r.spelling JOIN sources s ON s.id = r.source "
+        "WHERE NOT s.withdrawn AND p.entry IS NOT NULL AND EXISTS (SELECT 1 FROM evidence v "
+        "WHERE v.spelling = r.spelling AND v.source = r.source AND v.unit = :pages)"
+    )
+    return [
+        ListedLink(entry, page, source)
+        for entry, told, source in connection.rows(query, pages=LINKING_PAGES)
+        for page, _ in unpack_referrers(told)
+        if page
+    ]
 
 
 class Changed(NamedTuple):

@@ -40,6 +40,12 @@ from upright_ledger.errors import UsageError
     help="The pages are still to be published; stock them again when they are.",
 )
 @click.option(
+    "--going",
+    is_flag=True,
+    help="The pages are still there and will be taken down: answers may lead away from them, and "
+    "none to them.",
+)
+@click.option(
     "--in-place-of",
     default="",
     metavar="LIST",
@@ -55,6 +61,7 @@ def command(
     workbook_sheet: str,
     publish_as: str,
     planned: bool,
+    going: bool,
     in_place_of: str,
     encoding: str,
     as_json: bool,
@@ -71,7 +78,10 @@ def command(
         "options": read_options(columns, encoding, workbook_sheet),
         "publish_as": publish_as,
         "planned": planned,
+        "going": going,
     }
+    if planned and going:
+        raise UsageError("--planned and --going contradict each other", "give one of them")
     ledger, again = open_ledger(folder), None
     if in_place_of:
         if len(paths) > 1:

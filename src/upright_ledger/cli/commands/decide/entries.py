@@ -8,9 +8,12 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.decide import entries as task
+from upright_ledger.app.decide.weak_entries import weak_entries
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import choice_of, json_option
+from upright_ledger.cli.screens.weak_entries import show_weak
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.units import PER_PERIOD
@@ -66,6 +69,12 @@ SHOWN_SPELLINGS = 12
     metavar="CLASS",
     help="What was set aside, of a class; 'all' for the classes.",
 )
+@click.option(
+    "--weak",
+    is_flag=True,
+    help="Open and kept entries that nobody needs, with the strongest page of their subject; --csv "
+    "writes them for upright decide --from.",
+)
 @click.option("--csv", "csv_file", type=FILE, help="Write all that fit as CSV.")
 @force_option
 @json_option
@@ -86,6 +95,7 @@ def command(
     families: bool,
     sections: bool,
     aside: str | None,
+    weak: bool,
     csv_file: Path | None,
     as_json: bool,
 ) -> None:
@@ -98,6 +108,9 @@ def command(
     ledger = open_ledger(folder)
     if aside is not None:
         _aside(ledger, "" if aside == "all" else aside, limit, as_json=as_json)
+        return
+    if weak:
+        show_weak(weak_entries(MoveState(ledger)), ledger, csv_file, limit, as_json=as_json)
         return
     if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
         _details(task.look_up(ledger, pattern), as_json=as_json)
