@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from conftest import NEW, OLD, Program
@@ -109,3 +111,27 @@ def test_an_address_of_staging_and_its_public_one(
     if becomes.startswith(public):
         asked = there.asked(address_of(becomes)).without_fragment
         assert asked == staging + url.split("/", 3)[3].join(["/", ""])
+
+
+def test_pages_that_say_they_are_none_are_not_stocked(tmp_path: Path) -> None:
+    body = "The page you asked for may have moved, or never was, and we are sorry for that. " * 3
+
+    def respond(_: str, target: str) -> Served:
+        if target == "/":
+            links = "".join(f'<a href="/{n}/">x</a>' for n in ("visit", "lost", "soft"))
+            return Served(200, f"<title>Home</title>{links}")
+        if target == "/robots.txt":
+            return Served(404, "")
+        if target == "/visit/":
+            return Served(200, "<title>Visit</title><p>Open daily</p>")
+        if target == "/lost/":
+            return Served(200, "<title>404 - not found</title>")
+        return Served(200, f"<title>Quillhaven</title><p>{body}</p>")
+
+    with serve_whole(respond) as origin:
+        Program(tmp_path)("open", "soft", "--old", OLD, "--new", origin)
+        soft = Program(tmp_path / "soft")
+        soft("survey", f"{origin}/", "--as", "new", "--rate", "0", code=None)
+        for page, stocked in (("/visit/", True), ("/lost/", False), ("/soft/", False)):
+            told = soft("decide", f"/old{page}", "--to", page, code=0 if stocked else 2)
+            assert ("no page in stock" in told.err) is not stocked

@@ -219,3 +219,31 @@ def test_the_site_has_its_own_page_for_what_is_gone(museum: Program, name: str) 
             connection.request("GET", path, headers={"Host": "www.quillhaven.example"})
             answer = connection.getresponse()
             assert (answer.status, PAGE in answer.read().decode()) == (410, True), path
+
+
+def test_imported_rules_are_listed_with_their_places_and_whether_they_are_built(
+    museum: Program,
+) -> None:
+    assert "No rule was read" in museum("check", "--imported").out
+    museum.write(
+        ".htaccess",
+        "RewriteEngine On\n"
+        f"Redirect 301 /a.html {NEW}/a/\n"
+        f"RewriteRule ^shop/([0-9]+)\\.html$ {NEW}/p/$1/ [R=301,L]\n"
+        f"RewriteRule ^y(.+)z(.+)$ {NEW}/$2 [R=302,L]\n"
+        "RedirectMatch 410 ^/old/.*$\n",
+    )
+    museum.write("urls.txt", f"{OLD}/shop/12.html\n{OLD}/old/b\n")
+    museum("gather", ".htaccess", "urls.txt")
+    found = {r["where"].partition(":")[2]: r for r in museum.json("check", "--imported")["rules"]}
+    assert found["3"]["built"] == "as a template, and for 1 entry"
+    assert (found["3"]["answers"], found["3"]["status"]) == (f"{NEW}/p/$1/", 301)
+    assert found["4"]["built"].startswith("no; not as a pattern: ")
+    assert (found["5"]["entries"], found["5"]["status"]) == (1, 410)
+    museum("decide", "/a.html", "--to", "/elsewhere/")
+    listed = museum("check", "--imported", "--all").out
+    assert ".htaccess:2" in listed
+    assert "no: another rule, or an answer of yours, comes before it" in listed or (
+        "not as a pattern" in listed
+    )
+    assert "give it alone" in museum("check", "--imported", "--fix", code=2).err

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from conftest import NEW, OLD, Program
+from upright_ledger.web.local.stand_in import serve
 
 
 def test_rehearse_gives_every_verdict_by_count_and_by_hits(answered: Program) -> None:
@@ -344,3 +345,22 @@ def test_a_file_that_is_no_certificate_is_one_sentence(museum: Program) -> None:
         "holds no certificates in PEM form"
         in museum("replay", "urls.txt", "--at", "127.0.0.1:9", "--ca", "ca.pem", code=3).err
     )
+
+
+def test_a_temporary_redirect_of_what_nobody_answered_is_flagged(museum: Program) -> None:
+    museum.write("urls.txt", f"{OLD}/open.html\n{OLD}/lasting.html\n")
+    museum("gather", "urls.txt")
+
+    def respond(_: str, target: str) -> tuple[int, str, str]:
+        if target == "/goal/":
+            return 200, "", "Goal"
+        return (302 if "open" in target else 301), f"{NEW}/goal/", ""
+
+    with serve(respond) as place:
+        found = museum.json("replay", "--at", place, "--out", "traces.csv", code=1)
+    assert [(r["url"], r["verdict"]) for r in found["rows"]] == [
+        (f"{OLD}/open.html", "wrong-status")
+    ]
+    with (museum.folder / "traces.csv").open(newline="") as file:
+        told = {r["url"]: r["statuses"] for r in csv.DictReader(file)}
+    assert told == {f"{OLD}/open.html": "302 200", f"{OLD}/lasting.html": "301 200"}

@@ -23,7 +23,7 @@ from upright_ledger.formats.tables.workbooks import Sheet
 
 COLUMNS = (
     "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected",
-    "verdicts", "detail", "value", "mend",
+    "verdicts", "detail", "value", "mend", "statuses",
 )  # fmt: skip
 HOP_COLUMNS = (
     "trace",
@@ -57,6 +57,7 @@ def cells(row: Row) -> tuple[Any, ...]:
         row.detail,
         round(row.value, 2),
         in_words(remedy_of(t, row.verdicts, row.expected), t, row.expected),
+        " ".join(str(hop.status or "-") for hop in t.hops),
     )
 
 

@@ -72,6 +72,9 @@ class Claim(NamedTuple):
     where: str
 
 
+_LASTING = frozenset({301, 308})
+
+
 class Expected(NamedTuple):
     """What a trace must show to be right.
 
@@ -108,11 +111,14 @@ def expected_outcome(answer: Decision, own_address: str) -> Expected:
         return Expected(frozenset({200}), own_address, redirects=None, kind=AnswerKind.KEEP)
     if answer.kind == AnswerKind.IGNORE:
         return Expected(redirects=False, kind=AnswerKind.IGNORE)
-    return Expected(kind=answer.kind)
+    # Nobody answered it: should it redirect all the same, then for good.
+    return Expected(_LASTING, kind=answer.kind)
 
 
 def expected_text(expected: Expected) -> str:
     """The address where a trace should end, or the status that was due."""
+    if expected.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+        return expected.final
     return expected.final or ",".join(str(s) for s in sorted(expected.statuses))
 
 

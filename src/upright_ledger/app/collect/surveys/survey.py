@@ -5,19 +5,21 @@ from __future__ import annotations
 import csv
 import time
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.collect.surveys.crawling import Surveying
 from upright_ledger.app.collect.surveys.page_reader import unpacked
-from upright_ledger.app.collect.surveys.survey_request import OLD, SurveyRequest
+from upright_ledger.app.collect.surveys.survey_request import NEW, OLD, SurveyRequest
 from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.frontier import NotAsked
 from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Observation
+from upright_ledger.core.inventory.noise import NO_SUCH_PAGE
 from upright_ledger.core.tracing.run_kind import RunKind
-from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.tracing.verdicts import says_not_found
+from upright_ledger.core.url.address import parse_address, split_text
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.formats.records import ReadOptions
@@ -187,12 +189,15 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest) -> int:
                 )
             )
             rows = 0
+            missing = _missing_pages(load_seen(connection, run))
             for seen in load_seen(connection, run):
                 facts = seen.facts
                 is_page = (
                     seen.status != 200
                     or seen.content_type.partition(";")[0].strip().lower() in _PAGES
                 )
+                if side == NEW and _is_soft(seen, missing):
+                    continue  # a page that says that nothing is there is nothing to lead to
                 if seen.outcome in wanted and is_page and _feeds(ledger, seen.url, side):
                     rows += 1
                     writer.writerow(
@@ -215,6 +220,23 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest) -> int:
         return sum(s.accepted for s in stock(ledger, [file], replaced=replaced)[0])
 
 
+def _missing_pages(seen: Iterable[Observation]) -> frozenset[str]:
+    """Digests of the texts that the site shows, with a status of success, where no page can be."""
+    return frozenset(
+        s.facts.digest
+        for s in seen
+        if s.status == _FOUND and s.facts.digest and split_text(s.url)[2] == NO_SUCH_PAGE
+    )
+
+
+def _is_soft(seen: Observation, missing: frozenset[str]) -> bool:
+    """Whether a page with a status of success says that it is none."""
+    if seen.status != _FOUND:
+        return False
+    return seen.facts.digest in missing or says_not_found(seen.facts.title or seen.facts.heading)
+
+
+_FOUND = 200
 _PAGES = frozenset(["text/html", "application/xhtml+xml", "application/pdf", ""])
 
 

@@ -8,6 +8,7 @@ import click
 
 from upright_ledger.app.live.handover import behind
 from upright_ledger.app.move_state import MoveState
+from upright_ledger.app.prove.builds.imported_listing import ImportedLine, imported_lines
 from upright_ledger.app.prove.check import Checked, check_ledger
 from upright_ledger.app.prove.check_sheet import check_pairs
 from upright_ledger.app.prove.fix import MENDABLE, fix
@@ -20,6 +21,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
 
 SHOWN = 8
+SHOWN_IMPORTED = 30
 SHOWN_CAUSES = 15
 SHOWN_OF_EACH = 3
 
@@ -49,7 +51,13 @@ SHOWN_OF_EACH = 3
     is_flag=True,
     help="Mend chains, closing slashes and rules onto themselves, as one undoable step.",
 )
-@click.option("--all", "all_rows", is_flag=True, help="List every finding.")
+@click.option(
+    "--imported",
+    is_flag=True,
+    help="List the rules that were read from servers' files: where each stands, what it answers, "
+    "and whether it is built.",
+)
+@click.option("--all", "all_rows", is_flag=True, help="List everything.")
 @pair_options
 @json_option
 @click.pass_obj
@@ -61,6 +69,7 @@ def command(
     slash: str,
     stock: Path | None,
     fixing: bool,
+    imported: bool,
     all_rows: bool,
     reading: ReadOptions | None,
     as_json: bool,
@@ -72,6 +81,12 @@ def command(
     and inner pages sent to the home page. For the rules as a whole it is proved that no URL at all
     runs into a chain or loop, or an address that does is shown. Exit code 1 when there are faults.
     """
+    if imported:
+        if sheet is not None or fixing:
+            raise UsageError("--imported lists the rules of a ledger", "give it alone")
+        lines = imported_lines(MoveState(open_ledger(folder)))
+        _show_imported(lines, all_rows=all_rows, as_json=as_json)
+        return
     if sheet is None:
         if old or new or stock:
             raise UsageError(
@@ -100,6 +115,35 @@ def command(
             output.say(f"Behind: {late}.", output.DOUBTFUL)
         _show(result, all_rows=all_rows, sheet=sheet)
     raise click.exceptions.Exit(1 if result.faults or result.rejected else 0)
+
+
+def _show_imported(lines: list[ImportedLine], *, all_rows: bool, as_json: bool) -> None:
+    if as_json:
+        output.json_out({"rules": [line._asdict() for line in lines]})
+        return
+    if not lines:
+        output.say("No rule was read from a server's file: upright gather .htaccess does that.")
+        return
+    shown = lines if all_rows else lines[:SHOWN_IMPORTED]
+    output.table(
+        ("status>", "entries>", "rule, what it answers, and whether it is built"),
+        [
+            (
+                line.status or "–",
+                line.entries,
+                [
+                    line.where + (f"  for {line.hosts}" if line.hosts else ""),
+                    line.asks,
+                    *([f"to  {line.answers}"] if line.answers else []),
+                    f"built: {line.built}",
+                ],
+            )
+            for line in shown
+        ],
+    )
+    if len(shown) < len(lines):
+        output.say(f"… and {len(lines) - len(shown):,} more; --all lists them")
+    output.next_step("look for faults", "upright check")
 
 
 def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
