@@ -18,6 +18,7 @@ from upright_ledger.core.monitoring.changes import (
     subject_of,
 )
 from upright_ledger.core.monitoring.damaged_urls import Damage, MeantPage
+from upright_ledger.core.monitoring.day_totals import every_day, gaps_of, weekly_shares
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.core.monitoring.priority import NextDecision, enough, rank
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
@@ -219,6 +220,17 @@ def test_what_exports_call_a_source(told: str, origin: str) -> None:
 def test_the_campaign_of_a_request(target: str, campaign: str) -> None:
     assert Campaigns(r"utm_\w*|gclid|mc_cid|code").of(target) == campaign
     assert Campaigns("").of(target) == ""
+
+
+def test_days_of_which_no_log_tells_are_gaps_and_no_zeroes() -> None:
+    days = {f"2026-05-{n:02}": {"2xx": 9.0, "404": 1.0} for n in (1, 2, 5, 9)}
+    assert gaps_of(days) == [("2026-05-03", "2026-05-04"), ("2026-05-06", "2026-05-08")]
+    assert len(every_day(days)) == 9
+    assert every_day({}) == {} == dict(gaps_of({}))
+    assert weekly_shares(days) is None
+    long = days | {"2026-05-30": {"404": 4.0}}
+    assert weekly_shares(long) is None  # nothing is known of the week before the last
+    assert weekly_shares(long | {"2026-05-20": {"2xx": 3.0, "404": 1.0}}) == (0.25, 1.0)
 
 
 def test_decisions_come_by_what_they_save() -> None:

@@ -8,11 +8,13 @@ import io
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime, timedelta
+from math import isnan
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.live.triaged import Triaged
+from upright_ledger.core.monitoring.day_totals import every_day, gaps_of
 from upright_ledger.core.monitoring.deploy_days import YEARS, span_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
@@ -23,6 +25,7 @@ _INK, _FAINT, _GRAVE, _DOUBTFUL = "#222222", "#9a9a94", "#b3402a", "#8a6d1f"
 _PAPER = "#fbfaf7"
 _SIZE = (12.8, 8.0)  # inches, at 100 dots each
 _FAMILIES = 12
+_NO_DATA = float("nan")
 
 
 def draw(result: Triaged, folder: Path) -> list[Path]:
@@ -79,20 +82,41 @@ def _drawn(days: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _not_found(axes: Any, result: Triaged) -> None:
-    days = [date.fromisoformat(day) for day in result.days]
-    shares = []
-    for classes in result.days.values():
+    days, shares = [], []
+    for day, classes in every_day(result.days).items():
         whole = sum(classes.values())
+        days.append(date.fromisoformat(day))
         shares.append(
-            100 * (classes.get("404", 0.0) + classes.get("410", 0.0)) / whole if whole else 0.0
+            100 * (classes.get("404", 0.0) + classes.get("410", 0.0)) / whole if whole else _NO_DATA
         )
-    axes.plot(days, shares, color=_GRAVE, linewidth=2)
+    axes.plot(days, shares, color=_GRAVE, linewidth=2, marker="o", markersize=3)
     axes.fill_between(days, shares, color=_GRAVE, alpha=0.12)
     axes.set_title("Requests by people that are not found", loc="left", pad=28)
     axes.set_ylabel("% of the requests of a day")
-    axes.set_ylim(0, max(5.0, max(shares) * 1.15))
+    axes.set_ylim(0, max(5.0, max((s for s in shares if not isnan(s)), default=0.0) * 1.15))
+    _mark_gaps(axes, result)
     _mark_builds(axes, result, days)
     _date_ticks(axes)
+
+
+def _mark_gaps(axes: Any, result: Triaged) -> None:
+    """Shade the days of which there is no log, within the time that there is."""
+    named = False
+    for first, last in gaps_of(result.days):
+        begin, end = (date.fromisoformat(day) for day in (first, last))
+        half = timedelta(hours=12)
+        midnight = datetime.min.time()
+        axes.axvspan(
+            datetime.combine(begin, midnight) - half,
+            datetime.combine(end, midnight) + half,
+            color=_FAINT,
+            alpha=0.18,
+            linewidth=0,
+            label=None if named else "no log of these days",
+        )
+        named = True
+    if named:
+        axes.legend(frameon=False, loc="upper left", ncols=3, bbox_to_anchor=(0, -0.08))
 
 
 def _mark_builds(axes: Any, result: Triaged, days: list[date]) -> None:
@@ -125,7 +149,8 @@ def _coverage(axes: Any, result: Triaged) -> None:
     )
     axes.set_title("Requests by people, day by day", loc="left", pad=28)
     axes.set_ylabel("requests")
-    axes.legend(frameon=False, loc="upper left", ncols=2, bbox_to_anchor=(0, -0.08))
+    _mark_gaps(axes, result)
+    axes.legend(frameon=False, loc="upper left", ncols=3, bbox_to_anchor=(0, -0.08))
     _mark_builds(axes, result, days)
     _date_ticks(axes)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date, timedelta
 from typing import NamedTuple
 
 Days = Mapping[str, Mapping[str, float]]
@@ -26,6 +27,29 @@ class DayTotals(NamedTuple):
         return self.not_found / self.requests if self.requests else 0.0
 
 
+def every_day(days: Days) -> dict[str, Mapping[str, float]]:
+    """All days from the first to the last, with nothing for those of which no log tells."""
+    if not days:
+        return {}
+    first, last = (date.fromisoformat(day) for day in (min(days), max(days)))
+    listed = (first + timedelta(n) for n in range((last - first).days + 1))
+    return {day.isoformat(): days.get(day.isoformat(), {}) for day in listed}
+
+
+def gaps_of(days: Days) -> list[tuple[str, str]]:
+    """First and last day of each time of which no log tells, within the time that there is."""
+    found: list[tuple[str, str]] = []
+    for day, classes in every_day(days).items():
+        if classes:
+            continue
+        before = (date.fromisoformat(day) - timedelta(1)).isoformat()
+        if found and found[-1][1] == before:
+            found[-1] = (found[-1][0], day)
+        else:
+            found.append((day, day))
+    return found
+
+
 def totals(days: Days) -> DayTotals:
     """The sums over days."""
     return DayTotals(
@@ -37,10 +61,10 @@ def totals(days: Days) -> DayTotals:
 
 def weekly_shares(days: Days) -> tuple[float, float] | None:
     """The share of requests that were not found (404) in the seven days before the last seven, and
-    in these; None where there are fewer days.
+    in these; None where there are fewer days, or no request in either.
     """
-    listed = list(days.values())
-    if len(listed) < 2 * _WEEK:
+    listed = list(every_day(days).values())
+    if len(listed) < 2 * _WEEK or not (any(listed[-2 * _WEEK : -_WEEK]) and any(listed[-_WEEK:])):
         return None
     before, last = listed[-2 * _WEEK : -_WEEK], listed[-_WEEK:]
     return _share(before), _share(last)
