@@ -153,6 +153,14 @@ class ItemsTable(SettingsTable, frozen=True):
     new: NumberForm = "{number}"
 
 
+class LinksTable(SettingsTable, frozen=True):
+    """[links]. ignored: addresses to which links are all right whatever they answer, * for
+    anything, each with the reason.
+    """
+
+    ignored: dict[str, str] = {}
+
+
 class Retention(SettingsTable, frozen=True):
     """[retention]: how many days details of logs stay; 0 for ever. referrers: where requests came
     from; lines: digests of lines, by which one that is given again is known. Daily counts stay in
@@ -215,6 +223,7 @@ class Document(SettingsTable, frozen=True):
     build: BuildTable = BuildTable()
     survey: SurveySettings = SurveySettings()
     items: ItemsTable = ItemsTable()
+    links: LinksTable = LinksTable()
     origins: dict[str, Texts] = {}
     retention: Retention = Retention()
     notify: Notify = Notify()
@@ -244,6 +253,7 @@ class Settings:
     forms: tuple[CanonicalForm, ...]
     survey: SurveySettings
     items: ItemsTable
+    links: LinksTable
     origins: Mapping[Origin, tuple[str, ...]]
     notify: Notify
     retention: Retention

@@ -234,6 +234,7 @@ def _settings(document: Document) -> Settings:
         _forms(document, policy, new),
         document.survey,
         document.items,
+        document.links,
         {Origin(name): texts(hosts) for name, hosts in document.origins.items()},
         document.notify,
         document.retention,

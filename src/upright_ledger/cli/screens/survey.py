@@ -142,7 +142,7 @@ def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> Non
                 m.pages,
                 f"{m.place}, in the template" if m.in_template else m.place,
                 [
-                    f"{m.status} {output.path(m.target, known)}"
+                    f"{m.status or 'no answer:'} {output.path(m.target, known)}"
                     + (f"  “{m.text}”" if m.text else ""),
                     f"put  {output.path(m.final, known)}"
                     if m.final
@@ -157,6 +157,8 @@ def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> Non
         output.say(
             f"… and {len(result.mends) - len(mends):,} more; --mends FILE.csv keeps them all"
         )
+    if result.left_alone:
+        output.say(f"Left out, as [links.ignored] says: {result.left_alone:,} more.")
 
 
 def _show_inbound(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from upright_ledger.app.collect.moved_pages import renamed_dict
@@ -40,8 +41,8 @@ SECTION, FAMILY = "section", "family"
 @dataclass
 class Audited:
     """A survey with its audits. groups: what answers how, by part; group_of: the part (section or
-    first folder, or family) of an address. inbound: dead addresses to which others link. renamed:
-    since an earlier survey, where one was named.
+    first folder, or family) of an address. inbound: dead addresses to which others link. wanted:
+    what the site should be. renamed: since an earlier survey, where one was named.
     """
 
     run: int
@@ -53,12 +54,20 @@ class Audited:
     faults: list[AuditFinding]
     forms: list[FormRow]
     inbound: list[InboundRow]
+    wanted: ExpectedSite
     renamed: Renamed | None = None
 
-    @property
+    @cached_property
     def mends(self) -> list[LinkToMend]:
-        """Links that lead to redirects and errors, those of templates first."""
-        return self.site.mends
+        """Links that lead to redirects and errors, those of templates first, but for those that the
+        settings say are all right.
+        """
+        return [m for m in self.site.mends if not self.wanted.is_ignored(m.target)]
+
+    @property
+    def left_alone(self) -> int:
+        """How many links the settings say are all right."""
+        return len(self.site.mends) - len(self.mends)
 
     @property
     def counts(self) -> dict[str, int]:
@@ -170,6 +179,7 @@ def audited(
         settings.policy.index_set,
         known,
         is_old if of_new else (lambda _: False),
+        settings.links.ignored,
     )
     table = form_table(site, wanted)
     group_of = _families(site) if by == FAMILY else _sections(settings)
@@ -183,6 +193,7 @@ def audited(
         audit(site, wanted, table),
         table,
         broken_inbound(site, known),
+        wanted,
         renamed,
     )
 

@@ -31,6 +31,7 @@ MEND_COLUMNS = (
     "pages",
     "in_template",
     "written",
+    "external",
 )
 FAULT_COLUMNS = ("audit", "fault", "severity", "url", "beside", "text")
 REPLACE_COLUMNS = ("find", "replace", "pages", "caution")
@@ -150,4 +151,5 @@ def _mend_cells(m: LinkToMend) -> tuple[Any, ...]:
         m.pages,
         "yes" if m.in_template else "",
         m.written,
+        "yes" if m.external else "",
     )

@@ -13,6 +13,7 @@ from upright_ledger.core.crawl.audits.site_index import (
     PageRecord,
     SurveyedSite,
     as_rows,
+    is_dead,
     severity,
 )
 from upright_ledger.core.crawl.observation import CrawlOutcome
@@ -84,8 +85,7 @@ def server(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
     dead = [
         (url, site.on.get(url, line.via))
         for url, line in site.external.items()
-        if line.outcome in {CrawlOutcome.FAILING, CrawlOutcome.UNREACHABLE}
-        and line.status not in {405, 501, 999}
+        if is_dead(line) and not wanted.is_ignored(url)
     ]
     if dead:
         yield AuditFinding(

@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from upright_ledger.core.crawl.frontier import EXTERNAL, PROBE, USUAL
@@ -64,7 +65,7 @@ class PageRecord(NamedTuple):
 
 class LinkToMend(NamedTuple):
     """A link that leads to a redirect or an error. final: the address to put there instead, empty
-    where there is none. pages: that hold it, `source` first.
+    where there is none. pages: that hold it, `source` first. external: it leads to another site.
     """
 
     source: str
@@ -76,6 +77,7 @@ class LinkToMend(NamedTuple):
     final: str
     pages: int
     in_template: bool
+    external: bool = False
 
 
 @dataclass
@@ -160,18 +162,27 @@ class SurveyedSite:
     def _mends(self) -> Iterator[LinkToMend]:
         for target, links in self._links.items():
             line = self.lines.get(target)
-            if line is None or line.outcome not in TO_MEND:
+            external = line is None
+            line = line or self.external.get(target)
+            if line is None:
                 continue  # it was never asked
-            final, status = self.final(target)
-            right = final if status == 200 and final != target else ""
+            if external:
+                # Another site's temporary redirect is its own affair.
+                lasting = line.outcome == CrawlOutcome.MOVED and line.status in _LASTING
+                if not (lasting or is_dead(line)):
+                    continue
+            elif line.outcome not in TO_MEND:
+                continue
+            final, status = (line.location, _FOUND) if external else self.final(target)
+            right = final if status == _FOUND and final != target else ""
             for (written, text, place), sources in links.items():
                 in_template = len(sources) >= max(5, self.pages // 2)
                 told = (target, written, text, place, line.status, right)
                 if in_template:
-                    yield LinkToMend(sources[0], *told, len(sources), True)
+                    yield LinkToMend(sources[0], *told, len(sources), True, external)
                 else:
                     for source in dict.fromkeys(sources):
-                        yield LinkToMend(source, *told, 1, False)
+                        yield LinkToMend(source, *told, 1, False, external)
 
     def final(self, url: str) -> tuple[str, int]:
         """Where an address ends after all its redirects, and the status there; 0 where that was not
@@ -203,6 +214,18 @@ def _names_another_place(link: Link) -> bool:
     except NotAnAddressError:
         return False
     return named.authority != split_text(link.target)[1]
+
+
+_FOUND, _LASTING = 200, frozenset([301, 308])
+_SAYS_NOTHING = frozenset([405, 501, 999])
+
+
+def is_dead(line: PageRecord) -> bool:
+    """Whether an address fails; some servers answer HEAD with what says nothing."""
+    return (
+        line.outcome in {CrawlOutcome.FAILING, CrawlOutcome.UNREACHABLE}
+        and line.status not in _SAYS_NOTHING
+    )
 
 
 def _line(seen: Observation) -> PageRecord:
@@ -288,7 +311,8 @@ class ExpectedSite:
     """What the site should be. origin: its canonical origin; origins: all that it has, which
     sitemaps may name. slash: "always", "never", or empty for as most pages have it. staging: it is
     not public yet. index_files: names that stand for their folder. known: what the ledger knows of
-    an address. is_old: whether one lies on an old site and not on the new one.
+    an address. is_old: whether one lies on an old site and not on the new one. ignored: patterns of
+    links that are not to be mended, each with the reason.
     """
 
     origin: str
@@ -298,6 +322,11 @@ class ExpectedSite:
     index_files: frozenset[str] = frozenset(INDEX_FILES)
     known: Callable[[str], EntryEvidence | None] = _nothing_known
     is_old: Callable[[str], bool] = _never
+    ignored: Mapping[str, str] = field(default_factory=dict)
+
+    def is_ignored(self, url: str) -> bool:
+        """Whether a link is one that is not to be mended."""
+        return any(fnmatchcase(url, pattern) for pattern in self.ignored)
 
     def has(self, url: str) -> bool:
         """Whether an address lies on one of its origins."""
