@@ -10,6 +10,7 @@ from contextlib import suppress
 from itertools import product
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -249,3 +250,34 @@ def test_condensing_keeps_what_is_left_alone(open_museum: object) -> None:
         (program.folder / name / "manifest.json").read_text() for name in ("plain", "condensed")
     )
     assert json.loads(plain)["digest"] == json.loads(condensed)["digest"]
+
+
+def test_a_template_that_sends_all_to_the_front_page_is_named(museum: Program) -> None:
+    museum.write("new.csv", f"url,status\n{NEW}/,200\n{NEW}/journal/,200\n")
+    museum("stock", "new.csv")
+    museum("decide", "/{+rest}", "--to", "/")
+    museum("decide", "/blog/{+rest}", "--to", "/journal/")
+    found = museum.json("check", code=1)["findings"]
+    named = {(f["kind"], f["legacy_url"].removeprefix(OLD)) for f in found}
+    assert ("home-fallback", "/{+rest}") in named
+    assert ("home-fallback", "/blog/{+rest}") not in named
+    # what is more specific comes first: no fault
+    assert {f["severity"] for f in found if f["kind"] == "shadowed"} == {"note"}
+
+
+def test_letter_case_on_a_running_site_is_settled_by_its_form(open_museum: Any) -> None:
+    site = "https://www.quillhaven.example"
+    museum = open_museum("--old", site, "--new", site)
+    museum.write("new.csv", f"url,status\n{site}/visit/hours/,200\n{site}/,200\n")
+    museum("stock", "new.csv")
+    museum.write("urls.txt", f"{site}/Visit/Hours/\n")
+    museum("gather", "urls.txt")
+    museum("decide", "/Visit/Hours/", "--to", "/visit/hours/")
+    (finding,) = museum.json("check", code=1)["findings"]
+    assert "lower_case in [form]" in finding["detail"]
+    museum("undo")
+    settings = museum.folder / "upright.toml"
+    text = settings.read_text().replace("lower_case = false", "lower_case = true")
+    settings.write_text(text.replace("\n[[site]]\n", f'\n[[site]]\ncanonical = "{site}"\n', 1))
+    assert museum.json("rehearse", "urls.txt")["counts"] == {"ok": 1}
+    assert "Built 0 rules" in museum("build", "--for", "haproxy", "--out", "rules").out

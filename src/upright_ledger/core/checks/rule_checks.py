@@ -174,7 +174,7 @@ def _check_one(plan: Plan, answers: _Answers, slash: str) -> list[Finding]:
             finding_of(
                 FindingKind.SELF,
                 plan,
-                "leads onto itself; answer it with --keep",
+                _onto_itself(plan, goal),
                 "a rule onto itself changes nothing",
             ),
         ]
@@ -252,6 +252,17 @@ def _is_self(plan: Plan, goal: Address, around: CheckContext) -> bool:
     if plan.folded.params:
         return asks_for_itself(plan, goal, around.policy)
     return _comparable(plan.old, around.policy) == _comparable(goal, around.policy)
+
+
+def _onto_itself(plan: Plan, goal: Address) -> str:
+    """What to do about a rule onto itself: letter case is settled for a whole site, or not."""
+    written = plan.old.path
+    if written != goal.path and written.lower().rstrip("/") == goal.path.lower().rstrip("/"):
+        return (
+            "leads onto itself but for its letter case; lower_case in [form], and a canonical "
+            "origin of its [[site]], settle that for all addresses"
+        )
+    return "leads onto itself; answer it with --keep"
 
 
 def _hidden_page(plan: Plan, around: CheckContext) -> list[Finding]:

@@ -15,6 +15,8 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.severity import Severity
+from upright_ledger.core.url.address import address_of
+from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.redaction import has_masked_segment
 
 _KINDS = {
@@ -41,7 +43,21 @@ def check_templates(
                 f"a temporary status ({rule.status}) where moves are for good",
                 Severity.NOTE,
             )
+        if rule.destination and _leads_home(rule, around):
+            yield _finding(
+                FindingKind.HOME_FALLBACK,
+                rule,
+                "leads to the home page whatever is asked for; name a page of each section, or 410",
+                "inner pages sent to the home page",
+            )
     yield from _order_decides(rules, fold=fold)
+
+
+def _leads_home(rule: TemplateRule, around: CheckContext) -> bool:
+    """Whether all that a template answers ends on a front page."""
+    if rule.goal.names:
+        return False
+    return page_key(address_of(rule.destination)) in around.homes
 
 
 def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:

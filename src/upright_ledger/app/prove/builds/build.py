@@ -142,7 +142,7 @@ def build(
             "that are "
             "held back",
         )
-    if not move.compiled.rules.answering:
+    if not move.compiled.rules.answering and not move.compiled.rules.forms:
         raise UsageError(
             "there are no rules to build yet", "upright match, or upright decide, gives answers"
         )

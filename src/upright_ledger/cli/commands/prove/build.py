@@ -116,7 +116,8 @@ def command(
         output.json_out(manifest | {"folder": str(out)})
     else:
         by_status = ", ".join(f"{n:,} with {status}" for status, n in manifest["by_status"].items())
-        told = f"{output.plural(manifest['rules'], 'rule')} for {server} ({by_status})"
+        told = f"{output.plural(manifest['rules'], 'rule')} for {server}"
+        told += f" ({by_status})" if by_status else ""
         output.say(
             f"{told} would be built; nothing is written."
             if dry_run
