@@ -23,7 +23,9 @@ from conftest import NEW, OLD, Outcome, Warm
 from upright_ledger.ledger.db.schema import metadata
 from upright_ledger.web.local.stand_in import Served, serve_whole
 
-_DERIVED = frozenset(["runs", "traces", "builds", "migrations", "reported", "outbox", "followed"])
+_DERIVED = frozenset(
+    ["runs", "traces", "builds", "migrations", "reported", "outbox", "followed", "silent"]
+)
 _PASSING = frozenset(
     ["time", "since", "created", "started", "finished", "applied", "author"]
 )  # columns that differ from run to run
@@ -178,15 +180,21 @@ def digest(ask: Callable[[str], list[Any]], *, sound: bool) -> State:
         for question in ("PRAGMA integrity_check", "PRAGMA foreign_key_check"):
             if (told := ask(question)) not in ([("ok",)], []):
                 raise WrongError(f"{question}: {told}")
-    whole = hashlib.sha256()
+    told = []
     for table in sorted(metadata.tables.values(), key=lambda t: t.name):
         if table.name not in _DERIVED:
             columns = ", ".join(f'"{c.name}"' for c in table.columns if c.name not in _PASSING)
             rows = sorted(
                 _TIME.sub("", repr(row)) for row in ask(f"SELECT {columns} FROM {table.name}")
             )
-            whole.update(f"{table.name} {rows}".encode())
-    return whole.hexdigest()[:16]
+            told.append(f"{table.name}:{hashlib.sha256(repr(rows).encode()).hexdigest()[:12]}")
+    return " ".join(told)
+
+
+def different(state: State, other: State) -> str:
+    """The tables in which two states differ."""
+    pairs = zip(state.split(), other.split(), strict=True)
+    return " ".join(one.partition(":")[0] for one, another in pairs if one != another)
 
 
 def lay_out_files(folder: Path) -> None:

@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from conftest import NEW, OLD
-from torture_bench import ANOTHER, LEFTOVERS, SITE, Bench, Faults, State, WrongError
+from torture_bench import ANOTHER, LEFTOVERS, SITE, Bench, Faults, State, WrongError, different
 from upright_ledger.app.collect.gather import ErrorList, gather
 from upright_ledger.ledger.store import open_ledger
 
@@ -154,8 +154,8 @@ def disturbed(bench: Bench, case: Case, undisturbed: Reference, faults: Faults) 
     state = bench.state(folder)
     if state not in undisturbed.states:
         raise WrongError(
-            f"between two steps: {state} of {undisturbed.states}; exit code "
-            f"{done.code}\n{done.out}{done.err}"
+            f"between two steps: other than before in {different(state, before)}, than after in "
+            f"{different(state, after)}; exit code {done.code}\n{done.out}{done.err}"
         )
     for name, due in undisturbed.files.items():
         if (told := told_by(folder / name)) not in due:

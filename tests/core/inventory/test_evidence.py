@@ -148,8 +148,8 @@ def test_advice_follows_the_evidence(
             Expected(frozenset({200}), f"{OLD}/own", None, AnswerKind.KEEP),
         ),
         (Decision(AnswerKind.IGNORE), Expected(redirects=False, kind=AnswerKind.IGNORE)),
-        (Decision(AnswerKind.OPEN), Expected(kind=AnswerKind.OPEN)),
-        (Decision(AnswerKind.WANTED), Expected(kind=AnswerKind.WANTED)),
+        (Decision(AnswerKind.OPEN), Expected(frozenset({301, 308}), kind=AnswerKind.OPEN)),
+        (Decision(AnswerKind.WANTED), Expected(frozenset({301, 308}), kind=AnswerKind.WANTED)),
     ],
 )
 def test_what_each_answer_expects(answer: Decision, expected: Expected) -> None:
@@ -168,7 +168,9 @@ def test_statuses_and_answers_belong_together() -> None:
         (301, "a"), (302, "b"), (410, "c"), (0, "d"), (0, "e"), (0, "f"), (0, "g"),
     ]  # fmt: skip
     assert usual(AnswerKind.GONE) == Decision(AnswerKind.GONE, 410, "")
-    assert expected_text(Expected(frozenset({308, 301}))) == "301,308"
+    due = Expected(frozenset({308, 301}), kind=AnswerKind.MOVE)
+    assert expected_text(due) == "301,308"
+    assert expected_text(due._replace(kind=AnswerKind.OPEN)) == ""
 
 
 @pytest.mark.parametrize(

@@ -283,7 +283,7 @@ def test_what_days_add_up_to() -> None:
     first = {"2026-04-01": {"404": 9.0}}
     assert weekly_shares(first | week | later) == (0.2, 0.5)
     empty = {f"2026-06-{n:02}": {} for n in range(1, 15)}
-    assert weekly_shares(empty) == (0.0, 0.0)
+    assert weekly_shares(empty) is None  # nothing is known of either week
 
 
 TIMES = st.integers(0, 3 * 86_400).map(
