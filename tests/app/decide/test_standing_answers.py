@@ -130,3 +130,23 @@ def test_a_day_moves_with_its_answer_when_entries_are_folded_anew(listed: Progra
     listed("decide", "/used", "--gone", "--until", LATER)
     listed("fold", "--case", "exact")
     assert [d["day"] for d in listed.json("balance")["until"]] == [LATER]
+
+
+def test_a_sheet_may_give_each_answer_its_day(museum: Program) -> None:
+    museum.write(
+        "pairs.csv",
+        "old,new,status,review on\n"
+        "/sale.html,/shop/,302,2099-05-31\n"
+        "/hours.html,/visit/,301,\n"
+        "/late.html,/visit/,301,2001-01-01\n"
+        "/odd.html,/visit/,301,someday\n",
+    )
+    found = museum.json("decide", "--from", "pairs.csv", "--as-given", code=1)
+    assert found["columns"]["until"] == "review on"
+    assert [(r["row"], r["reason"].partition(":")[0]) for r in found["refused"]] == [
+        (4, "2001-01-01 is not to come"),
+        (5, "'someday' is no day"),
+    ]
+    assert "2099-05-31" in museum("entries", "/sale.html").out
+    assert "2099" not in museum("entries", "/hours.html").out
+    assert "temporary" not in {f["kind"] for f in museum.json("check", code=None)["findings"]}

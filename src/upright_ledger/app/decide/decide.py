@@ -215,3 +215,4 @@ class GivenAnswer:
     host_given: bool
     where: str = ""
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING
+    until: str = ""

@@ -27,8 +27,8 @@ from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 from upright_ledger.formats.tables.rows.workbook_rows import sheets_of
 
-OLD, NEW, STATUS, QUERY, KIND = "old", "new", "status", "query", "kind"
-MEANINGS = (OLD, NEW, STATUS, QUERY, KIND)
+OLD, NEW, STATUS, QUERY, KIND, UNTIL = "old", "new", "status", "query", "kind", "until"
+MEANINGS = (OLD, NEW, STATUS, QUERY, KIND, UNTIL)
 
 # Headers in their order of preference; compared as `columns.bare` leaves them. Others are read by
 # their words (`header_words`).
@@ -45,14 +45,15 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     ),
     QUERY: ("query",),
     KIND: ("kind",),
+    UNTIL: ("until", "reviewon", "reviewdate", "wiedervorlage", "gueltigbis", "gultigbis"),
 }  # fmt: skip
 _HEADER_WITHIN = 60  # rows
 _SAMPLE = 200
 
 
 class Pair(NamedTuple):
-    """One row: the addresses as written, trimmed. status, query, kind: as written, empty when not
-    given. sheet: of a workbook that has several.
+    """One row: the addresses as written, trimmed. status, query, kind, until: as written, empty
+    when not given. sheet: of a workbook that has several.
     """
 
     line: int
@@ -62,6 +63,7 @@ class Pair(NamedTuple):
     query: str = ""
     kind: str = ""
     sheet: str = ""
+    until: str = ""
 
     @property
     def is_template(self) -> bool:
@@ -143,8 +145,8 @@ def _pairs_of(
     whole = [row for row in body if row[0] not in torn] if torn else body
     told = (_column([cells for _, cells in whole], columns.get(m)) for m in MEANINGS)
     pairs = []
-    for (line, cells), old, new, status, query, kind_told in zip(whole, *told, strict=True):
-        one = Pair(line, old, new, status, query, kind_told, sheet)
+    for (line, cells), old, new, status, query, kind_told, until in zip(whole, *told, strict=True):
+        one = Pair(line, old, new, status, query, kind_told, sheet, until)
         if one.old:
             pairs.append(one)
         elif one.new or any(map(str.strip, cells)):
@@ -198,7 +200,7 @@ def _by_names(cells: Sequence[str], given: Mapping[str, str]) -> dict[str, int] 
         if text:
             found[meaning] = words.index(bare(text))
     sides = [side_of(h) for h in cells]
-    for meaning in (OLD, NEW, STATUS, QUERY, KIND):
+    for meaning in MEANINGS:
         if meaning in given:
             continue
         free = [at for at in range(len(words)) if at not in found.values()]

@@ -12,6 +12,7 @@ from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.written_address import Written, as_written
+from upright_ledger.formats.tables.cells import day_of
 from upright_ledger.formats.tables.pairs import (
     Pair,
     as_regular_expression,
@@ -19,6 +20,7 @@ from upright_ledger.formats.tables.pairs import (
     pieces_of,
     status_word,
 )
+from upright_ledger.ledger.clock import today
 
 _CAPTURE = re.compile(r"(?<!\{)\{[+?]?([a-z][a-z0-9_]{0,30})(?:\|[^{}]*)?\}(?!\})")
 
@@ -74,6 +76,20 @@ def read_query(text: str) -> QueryPolicy:
         return QueryPolicy(text or QueryPolicy.CARRY_TRACKING)
     except ValueError:
         raise NotAnAddressError(f"{text!r} is no way to treat a query") from None
+
+
+def read_until(text: str) -> str:
+    """The day on which a row wants its answer to be looked at again (YYYY-MM-DD), or an empty text.
+    Raises NotAnAddressError for what is no day, or none that is to come.
+    """
+    if not text:
+        return ""
+    day = day_of(text)
+    if not day:
+        raise NotAnAddressError(f"{text!r} is no day: write it as in 2027-05-31")
+    if day <= today():
+        raise NotAnAddressError(f"{day} is not to come: give the day on which to look at it again")
+    return day
 
 
 def read_answer(status: str, new: str) -> Decision:

@@ -45,7 +45,7 @@ def read_plainly(rows: Sequence[Pair], sites: Sites, policy: FoldingPolicy) -> l
     return [
         PlainPair(at, site, key, variant, *said)
         for at, site, key, variant in told
-        if not rows[at].kind and (said := answers.of(rows[at])) is not None
+        if not rows[at].kind and not rows[at].until and (said := answers.of(rows[at])) is not None
     ]
 
 

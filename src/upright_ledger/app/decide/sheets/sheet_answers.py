@@ -6,7 +6,12 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
 from upright_ledger.app.decide.decide import Decided, GivenAnswer, destination_of, read_old
-from upright_ledger.app.decide.sheets.pair_rows import plainly_written, read_answer, read_query
+from upright_ledger.app.decide.sheets.pair_rows import (
+    plainly_written,
+    read_answer,
+    read_query,
+    read_until,
+)
 from upright_ledger.app.decide.sheets.plain_pairs import PlainPair
 from upright_ledger.core.inventory.answer import AnsweredBy, Decision
 from upright_ledger.core.inventory.evidence import Figure
@@ -112,6 +117,7 @@ def posting_of(decision: GivenAnswer, numbers: Mapping[Name, int]) -> Posting:
         decision.host_given,
         decision.where,
         query=decision.query,
+        until=decision.until,
     )
 
 
@@ -138,7 +144,7 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAn
         old, new = plainly_written(pair, ledger.settings.sites)
         address, site = read_old(ledger, old)
         answer = read_answer(pair.status, new.text)
-        query = read_query(pair.query)
+        query, until = read_query(pair.query), read_until(pair.until)
         if answer.destination:
             answer = Decision(
                 answer.kind, answer.status, destination_of(ledger, answer.destination)
@@ -149,4 +155,4 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAn
     result.mended += int(old.lacked_slash or new.lacked_slash)
     where = f"{name} row {pair.line}"
     folded = fold(address, ledger.settings.policy)
-    return GivenAnswer(address, site, folded, answer, old.names_host, where, query)
+    return GivenAnswer(address, site, folded, answer, old.names_host, where, query, until)
