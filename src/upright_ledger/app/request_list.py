@@ -7,7 +7,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.core.inventory.answer import AnswerKind, Expected
+from upright_ledger.core.inventory.answer import LASTING, AnswerKind, Expected
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.sections import Sections
@@ -125,7 +125,7 @@ def host_matrix(move: MoveState) -> Requests:
                 found.expected[address.text] = (
                     Expected(frozenset({200}), goal, kind=AnswerKind.KEEP)
                     if right
-                    else Expected(frozenset({301, 308}), goal, redirects=True, kind=AnswerKind.MOVE)
+                    else Expected(LASTING, goal, redirects=True, kind=AnswerKind.MOVE)
                 )
     return found
 

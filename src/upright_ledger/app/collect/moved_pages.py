@@ -13,7 +13,7 @@ from typing import Any
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, Fate, Renamed, Renaming
-from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.inventory.answer import UNANSWERED, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.files.leftovers import temporary_folder
@@ -86,7 +86,7 @@ def propose_renamings(ledger: Ledger, renamed: Renamed, name: str) -> Proposed:
         known, renaming = move.entry_of(address_of(url)), by.get(url)
         if known is None:
             continue
-        if known.answer.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+        if known.answer.kind in UNANSWERED:
             result.open.append(url)
         if renaming is not None and known.answer.kind == AnswerKind.KEEP:
             result.astray.append((known.legacy_url, renaming.new))

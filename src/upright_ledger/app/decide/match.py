@@ -8,9 +8,8 @@ from dataclasses import dataclass, field
 
 from upright_ledger.app.decide.match_pages import (
     can_be_proposed,
-    in_languages,
-    new_page,
-    old_page,
+    new_pages,
+    old_pages,
 )
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
@@ -20,7 +19,7 @@ from upright_ledger.core.matching import Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
 from upright_ledger.core.matching.item_numbers import ToldNumbers
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
-from upright_ledger.core.url.address import address_of, parse_address
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
@@ -195,11 +194,7 @@ def _propose(
         for e in move.entries
         if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
     ]
-    old = in_languages(
-        [(old_page(e, numbers), address_of(e.legacy_url), e.language) for e in asked]
-    )
-    new = in_languages([(new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
-    return propose(old, new, taught)
+    return propose(old_pages(asked, numbers), new_pages(by_url.values()), taught)
 
 
 def _versions(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from upright_ledger.core.inventory.entry import Entry
@@ -37,6 +38,18 @@ def in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]
         replace(page, language=language)
         for (page, _, _), language in zip(pages, languages, strict=True)
     ]
+
+
+def old_pages(entries: Iterable[Entry], numbers: ToldNumbers) -> list[MatchPage]:
+    """Entries of one site as old pages, in their languages."""
+    return in_languages(
+        [(old_page(e, numbers), address_of(e.legacy_url), e.language) for e in entries]
+    )
+
+
+def new_pages(pages: Iterable[Destination]) -> list[MatchPage]:
+    """Pages in stock as new pages, in their languages."""
+    return in_languages([(new_page(d), parse_address(d.url), d.language) for d in pages])
 
 
 def old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:

@@ -12,8 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.inventory.answer import UNANSWERED, AnswerKind
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
@@ -61,7 +60,9 @@ def inbound_links(move: MoveState) -> list[InboundLink]:
         linking = list(_of_others(move, pages[entry.id]))
         domains = len({domain for domain, _, _ in linking})
         best = next(iter(proposals.get(entry.id, ())), None)
-        right = entry.answer.destination or (best.destination if best and _is_open(entry) else "")
+        right = entry.answer.destination or (
+            best.destination if best and entry.answer.kind in UNANSWERED else ""
+        )
         for domain, page, source in linking:
             seen = "" if not several else "still" if source == newest else "no longer"
             rows.append(
@@ -71,10 +72,6 @@ def inbound_links(move: MoveState) -> list[InboundLink]:
                 )
             )  # fmt: skip
     return sorted(rows, key=lambda r: (-r.domains, r.dead, r.linking_domain, r.linking_page))
-
-
-def _is_open(entry: Entry) -> bool:
-    return entry.answer.kind in {AnswerKind.OPEN, AnswerKind.WANTED}
 
 
 def _of_others(move: MoveState, pages: dict[str, int]) -> Iterator[tuple[str, str, int]]:

@@ -112,14 +112,14 @@ def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
     span = span_of({day: sum(classes.values()) for day, classes in logged.items()}, now()[:10])
     first, last = window(span.last, days)
     covered = sum(1 for day in logged if first <= day <= last) / days
-    uses = {e.id: _use(e, told.get(e.id, ()), fixes.of(e).live, first) for e in entries}
-    spellings = {e.id: _asked(told.get(e.id, ()), fixes.of(e).live) for e in entries}
+    live = {e.id: fixes.of(e).live for e in entries}
+    uses = {e.id: _use(e, told.get(e.id, ()), live[e.id], first) for e in entries}
 
     def asked(of: Iterable[Entry]) -> tuple[str, ...]:
         """The addresses for which people asked most."""
         every = Counter[str]()
         for entry in of:
-            every.update(spellings[entry.id])
+            every.update(_asked(told.get(entry.id, ()), live[entry.id]))
         ranked = sorted(every.items(), key=lambda item: (-item[1], item[0]))
         return tuple(url for url, _ in ranked[:EXAMPLES])
 

@@ -11,7 +11,7 @@ from typing import Any
 from upright_ledger.app.live.fix_times import load_fixes
 from upright_ledger.app.live.triaged import Failing, Triaged
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
+from upright_ledger.core.inventory.answer import UNANSWERED, AnsweredBy
 from upright_ledger.core.inventory.declared_paths import declared_paths
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
@@ -93,7 +93,7 @@ def triage(move: MoveState) -> Triaged:
             found.lost / people if people else 0.0,
             found.trend(newest) if newest else 0.0,
         )
-        if entry.answer.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+        if entry.answer.kind in UNANSWERED:
             row.meant = damage.meant(address_of(entry.legacy_url).path)
             row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
         rows.append(row)

@@ -21,7 +21,7 @@ from upright_ledger.app.live.triaged import Failing
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
-from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.inventory.answer import UNANSWERED, AnswerKind
 from upright_ledger.core.monitoring.changes import (
     DUE,
     SILENT,
@@ -221,8 +221,7 @@ def _asked(move: MoveState, ask: Ask, sample: int) -> tuple[dict[int, Item | Non
     live = [
         e
         for e in move.entries
-        if e.answer.kind not in {AnswerKind.OPEN, AnswerKind.WANTED, AnswerKind.IGNORE}
-        and fixes.of(e).live
+        if e.answer.kind not in {*UNANSWERED, AnswerKind.IGNORE} and fixes.of(e).live
     ]
     if sample and sample < len(live):
         live = random.sample(live, sample)

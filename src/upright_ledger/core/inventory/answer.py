@@ -72,7 +72,10 @@ class Claim(NamedTuple):
     where: str
 
 
-_LASTING = frozenset({301, 308})
+LASTING = frozenset(status for status, kind in STATUSES.items() if kind == AnswerKind.MOVE)
+"""Statuses of redirects that are for good."""
+
+UNANSWERED = frozenset([AnswerKind.OPEN, AnswerKind.WANTED])
 
 
 class Expected(NamedTuple):
@@ -98,9 +101,7 @@ def expected_outcome(answer: Decision, own_address: str) -> Expected:
     own_address: the entry's own address, where `keep` must answer 200.
     """
     if answer.kind == AnswerKind.MOVE:
-        return Expected(
-            frozenset({301, 308}), answer.destination, redirects=True, kind=AnswerKind.MOVE
-        )
+        return Expected(LASTING, answer.destination, redirects=True, kind=AnswerKind.MOVE)
     if answer.kind == AnswerKind.TEMPORARY:
         return Expected(
             frozenset({302, 307}), answer.destination, redirects=True, kind=AnswerKind.TEMPORARY
@@ -112,12 +113,12 @@ def expected_outcome(answer: Decision, own_address: str) -> Expected:
     if answer.kind == AnswerKind.IGNORE:
         return Expected(redirects=False, kind=AnswerKind.IGNORE)
     # Nobody answered it: should it redirect all the same, then for good.
-    return Expected(_LASTING, kind=answer.kind)
+    return Expected(LASTING, kind=answer.kind)
 
 
 def expected_text(expected: Expected) -> str:
     """The address where a trace should end, or the status that was due."""
-    if expected.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+    if expected.kind in UNANSWERED:
         return expected.final
     return expected.final or ",".join(str(s) for s in sorted(expected.statuses))
 

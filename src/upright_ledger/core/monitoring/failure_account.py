@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.inventory.answer import UNANSWERED, AnswerKind
 from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404
 from upright_ledger.core.monitoring.deploy_days import is_after
 from upright_ledger.core.word import Word
@@ -177,7 +177,7 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
 
 
 def _state(found: FailureAccount, fix: Fix) -> FailureState:
-    if fix.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+    if fix.kind in UNANSWERED:
         return FailureState.NEW
     if fix.kind == AnswerKind.IGNORE:
         return FailureState.ANSWERED

@@ -13,7 +13,7 @@ from urllib.parse import unquote
 from upright_ledger.app.collect.surveys.rewrite_links import RewrittenLinks
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.crawl.link_rewriting import MovedTable, Put
-from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.inventory.answer import LASTING, UNANSWERED, AnswerKind
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
 from upright_ledger.core.url.request_target import names_file
 from upright_ledger.core.url.tokens import path_parts
@@ -22,7 +22,6 @@ from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.tables.proposals import load_proposals
 
-_LASTING = frozenset([301, 308])
 COLUMNS = ("url", "why", "times", "leads_to", "proposal", "confidence")
 LEFT = "left.csv"
 
@@ -96,7 +95,7 @@ class KnownLinks:
         if asked.authority in sites.site_of_authority:
             answer = self._rules.answer_of_rules(asked.authority, asked.target)
             if answer is not None:
-                if answer.status in _LASTING and answer.location:
+                if answer.status in LASTING and answer.location:
                     return Put(answer.location, LinkState.ANSWERED, self._new)
                 why = LinkState.TEMPORARY if answer.location else LinkState.GONE
                 return Put("", why)
@@ -113,7 +112,7 @@ class KnownLinks:
         stand in no stock, and a path alone may be anything.
         """
         if any(
-            entry is not None and entry.answer.kind in {AnswerKind.OPEN, AnswerKind.WANTED}
+            entry is not None and entry.answer.kind in UNANSWERED
             for entry in map(self._move.entry_of, self._readings(scheme, authority, target))
         ):
             return True

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import time
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from upright_ledger.app.collect.gather import gather
@@ -140,7 +140,7 @@ def survey(
         if name:
             name_run(connection, run, name)
     if side:
-        result.fed = _feed(ledger, run, request)
+        result.fed = _feed(ledger, run, request, _missing_pages(result.site))
     return result
 
 
@@ -161,9 +161,9 @@ def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, l
         return stopped.id, list(load_seen(connection, stopped.id))
 
 
-def _feed(ledger: Ledger, run: int, request: SurveyRequest) -> int:
+def _feed(ledger: Ledger, run: int, request: SurveyRequest, missing: frozenset[str]) -> int:
     """Gather what answered, moved or failed as old URLs, or stock what answered and moved as
-    pages.
+    pages. missing: digests of texts that say that there is no page.
     """
     side = request.side
     wanted = (
@@ -189,7 +189,6 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest) -> int:
                 )
             )
             rows = 0
-            missing = _missing_pages(load_seen(connection, run))
             for seen in load_seen(connection, run):
                 facts = seen.facts
                 is_page = (
@@ -220,12 +219,12 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest) -> int:
         return sum(s.accepted for s in stock(ledger, [file], replaced=replaced)[0])
 
 
-def _missing_pages(seen: Iterable[Observation]) -> frozenset[str]:
+def _missing_pages(site: SurveyedSite) -> frozenset[str]:
     """Digests of the texts that the site shows, with a status of success, where no page can be."""
     return frozenset(
-        s.facts.digest
-        for s in seen
-        if s.status == _FOUND and s.facts.digest and split_text(s.url)[2] == NO_SUCH_PAGE
+        line.digest
+        for url, line in site.probes.items()
+        if line.status == _FOUND and line.digest and split_text(url)[2] == NO_SUCH_PAGE
     )
 
 

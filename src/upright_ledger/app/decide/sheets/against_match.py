@@ -10,7 +10,7 @@ from upright_ledger.app.decide.match_pages import (
     address_page,
     can_be_proposed,
     in_languages,
-    new_page,
+    new_pages,
     old_page,
 )
 from upright_ledger.app.decide.second_looks import Doubt
@@ -61,10 +61,9 @@ def against_match(ledger: Ledger, pairs: Mapping[str, str]) -> list[Doubt]:
     numbers = ToldNumbers({}, form.old, form.new)
     known = [(old_page(e, numbers), address_of(e.legacy_url), e.language) for e in asked]
     old = in_languages([*known, *unknown])
-    new = in_languages([(new_page(d), parse_address(d.url), d.language) for d in stocked])
     url_of = {d.page: d.url for d in stocked}
     doubts = []
-    for url, proposals in propose(old, new).found.items():
+    for url, proposals in propose(old, new_pages(stocked)).found.items():
         best, given = proposals[0], told[url]
         chances = {url_of[p.name]: p.confidence for p in proposals}
         better = url_of[best.name]

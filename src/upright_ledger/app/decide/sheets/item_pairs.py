@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from pathlib import Path
 
-from upright_ledger.app.decide.match_pages import can_be_proposed, in_languages, new_page, old_page
+from upright_ledger.app.decide.match_pages import can_be_proposed, new_pages, old_pages
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.matching.item_numbers import ToldNumbers, bare_code
 from upright_ledger.core.matching.page_tongues import by_words
-from upright_ledger.core.url.address import address_of, parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.tables.item_table import item_rows
 from upright_ledger.formats.tables.pairs import Pair, Pairs
@@ -73,12 +72,8 @@ def _may_be(spoken: dict[str, str], old: str, new: str) -> bool:
 
 def _languages(move: MoveState) -> dict[str, str]:
     """Legacy URL, or page → its language; empty where nothing tells."""
-    plain = ToldNumbers()
-    old = in_languages(
-        [(old_page(e, plain), address_of(e.legacy_url), e.language) for e in move.entries]
-    )
-    stocked = [d for d in move.stock.values() if can_be_proposed(d)]
-    new = in_languages([(new_page(d), parse_address(d.url), d.language) for d in stocked])
+    old = old_pages(move.entries, ToldNumbers())
+    new = new_pages(d for d in move.stock.values() if can_be_proposed(d))
     told = dict(zip((p.name for p in old), by_words(old, new), strict=True))
     told |= dict(zip((p.name for p in new), by_words(new, old), strict=True))
     rest = dict.fromkeys((d.page for d in move.stock.values()), "")

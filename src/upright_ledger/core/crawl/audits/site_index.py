@@ -25,6 +25,7 @@ from upright_ledger.core.crawl.observation import (
     Link,
     Observation,
 )
+from upright_ledger.core.inventory.answer import LASTING
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
@@ -168,7 +169,7 @@ class SurveyedSite:
                 continue  # it was never asked
             if external:
                 # Another site's temporary redirect is its own affair.
-                lasting = line.outcome == CrawlOutcome.MOVED and line.status in _LASTING
+                lasting = line.outcome == CrawlOutcome.MOVED and line.status in LASTING
                 if not (lasting or is_dead(line)):
                     continue
             elif line.outcome not in TO_MEND:
@@ -216,7 +217,7 @@ def _names_another_place(link: Link) -> bool:
     return named.authority != split_text(link.target)[1]
 
 
-_FOUND, _LASTING = 200, frozenset([301, 308])
+_FOUND = 200
 _SAYS_NOTHING = frozenset([405, 501, 999])
 
 
