@@ -323,6 +323,27 @@ def test_a_hidden_sheet_is_not_the_one_to_read(museum: Program) -> None:
     assert len(museum.json("entries", "--limit", "0")["entries"]) == 30
 
 
+def test_a_hidden_sheet_of_pairs_is_named_and_never_posted(museum: Program) -> None:
+    book = openpyxl.Workbook()
+    shown, hidden = book.active, book.create_sheet("Last year")
+    assert shown is not None
+    hidden.sheet_state = "hidden"
+    for sheet, new in ((shown, f"{NEW}/a/"), (hidden, f"{NEW}/b/")):
+        sheet.append(("old", "new"))
+        sheet.append((f"{OLD}/a", new))
+    hidden.append((f"{OLD}/b", f"{NEW}/b/"))
+    book.save(museum.folder / "pairs.xlsx")
+    dry = museum("decide", "--from", "pairs.xlsx", "--as-given", "--dry-run").out
+    assert "they would be added" in dry
+    told = museum("decide", "--from", "pairs.xlsx", "--as-given").out
+    assert "the sheets Last year" in told
+    assert "they are in the ledger now" in told
+    posted = museum.json("entries")["entries"]
+    assert [(e["legacy_url"], e["destination"]) for e in posted] == [(f"{OLD}/a", f"{NEW}/a/")]
+    museum("decide", "--from", "pairs.xlsx", "--as-given", "--sheet", "Last year")
+    assert {e["destination"] for e in museum.json("entries")["entries"]} == {f"{NEW}/b/"}
+
+
 def test_an_old_workbook_is_read_as_a_new_one(museum: Program) -> None:
     book = xlwt.Workbook()
     sheet = book.add_sheet("Pages")

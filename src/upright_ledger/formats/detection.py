@@ -11,7 +11,7 @@ from pathlib import Path
 
 from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError, NoAddressesError
-from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
+from upright_ledger.formats.files.compressed import HEAD_BYTES, ZIP, read_head
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 from upright_ledger.formats.from_to import are_pairs
@@ -115,7 +115,7 @@ def recognise(path: Path) -> str:
             raise NoAddressesError(f"{path} is {what}, not a text file", remedy)
     if head.startswith(OLD_WORKBOOK):
         return FileKind.SHEET
-    if head.startswith(b"PK\x03\x04"):
+    if head.startswith(ZIP):
         if b"xl/" in head or _OPEN_SHEET in head or b"[Content_Types].xml" in head:
             return FileKind.SHEET
         raise NoAddressesError(f"{path} is a zip archive", "unpack it and gather the folder")

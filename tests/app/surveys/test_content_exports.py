@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import csv
+import gzip
+from collections.abc import Callable
 
 import pytest
 
@@ -70,6 +72,26 @@ def test_done_twice_nothing_is_changed_any_more(museum_with_content: Program) ->
     assert again["mended"][0]["changes"] == 0
     once, twice = (museum.folder / d / "content.sql" for d in ("once", "twice"))
     assert once.read_bytes() == twice.read_bytes()
+
+
+@pytest.mark.parametrize(
+    ("wrap", "why"),
+    [
+        (lambda text: text.encode("utf-16"), "is in UTF-16"),
+        (lambda text: text.encode("utf-16-le"), "is in UTF-16-LE"),
+        (lambda text: gzip.compress(text.encode()), "is packed"),
+    ],
+)
+def test_what_cannot_be_searched_is_refused_before_anything_is_written(
+    museum_with_content: Program, wrap: Callable[[str], bytes], why: str
+) -> None:
+    museum = museum_with_content
+    (museum.folder / "-wrapped é.sql").write_bytes(wrap(CONTENT))
+    said = museum(
+        "survey", "--in", "content.sql", "--in", "-wrapped é.sql", "--into", "mended", code=3
+    ).err
+    assert f"-wrapped é.sql {why}" in said
+    assert not (museum.folder / "mended").exists()
 
 
 def test_what_is_all_right_is_left_and_said(museum_with_content: Program) -> None:

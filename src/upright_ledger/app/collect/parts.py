@@ -13,7 +13,7 @@ from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.rows.workbook_rows import hidden_sheets, sheets_of
+from upright_ledger.formats.tables.rows.workbook_rows import hidden_note, sheets_of
 from upright_ledger.formats.tables.url_table import read_table
 
 
@@ -59,8 +59,8 @@ def by_sheets(file: Input, options: ReadOptions, left: Callable[[str], None]) ->
                 sheet=options.sheet,
             )
         ]
-    if hidden := hidden_sheets(file.path):
-        left(f"hidden, and not read unless --sheet names it: the sheets {', '.join(hidden)}")
+    if note := hidden_note(file.path):
+        left(note)
     if len(names) < 2:
         return [file]
     good, rest = [], []

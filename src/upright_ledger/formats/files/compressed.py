@@ -30,6 +30,8 @@ MAX_GROWTH = 300
 GROWTH_FROM = 64 << 20  # bytes before the growth is looked at
 
 _GZIP, _BZIP2, _XZ, _ZSTD = b"\x1f\x8b", b"BZh", b"\xfd7zXZ", b"\x28\xb5\x2f\xfd"
+ZIP = b"PK\x03\x04"
+PACKED = (_GZIP, _BZIP2, _XZ, _ZSTD, ZIP)
 _DAMAGE = (OSError, EOFError, zlib.error, lzma.LZMAError)
 
 

@@ -20,12 +20,12 @@ from upright_ledger.formats.files.compressed import (
     GROWTH_FROM,
     MAX_FILES,
     MAX_GROWTH,
+    ZIP,
     Input,
     open_bytes,
     read_head,
 )
 
-_ZIP = b"PK\x03\x04"
 _OFFICE = (b"[Content_Types].xml", b"mimetypeapplication/vnd.oasis.opendocument")
 _HIDDEN = re.compile(r"(?:^|/)(?:\.[^/]*\Z|__MACOSX/)")
 """Names that folders leave out as well; what reaches out of one is read like any other."""
@@ -41,7 +41,7 @@ _MAX_MAIL = 1 << 27  # bytes
 def holds_files(path: Path) -> bool:
     """Whether a file is an archive or a mail, and no workbook or document of an office program."""
     head = read_head(path)
-    if head.startswith(_ZIP):
+    if head.startswith(ZIP):
         return not any(mark in head for mark in _OFFICE)
     return head[257:262] == b"ustar" or _is_mail(head)
 
@@ -61,7 +61,7 @@ def members_of(file: Input, folder: Path) -> list[Input]:
     """
     head = read_head(file.path)
     try:
-        if head.startswith(_ZIP):
+        if head.startswith(ZIP):
             found = list(_laid(file, folder, _zipped(file.path)))
         elif head[257:262] == b"ustar":
             found = list(_laid(file, folder, _tarred(file.path)))

@@ -25,7 +25,7 @@ from upright_ledger.formats.tables.cells import (
 from upright_ledger.formats.tables.column_names import bare
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
-from upright_ledger.formats.tables.rows.workbook_rows import sheets_of
+from upright_ledger.formats.tables.rows.workbook_rows import hidden_note, sheets_of
 
 OLD, NEW, STATUS, QUERY, KIND, UNTIL = "old", "new", "status", "query", "kind", "until"
 MEANINGS = (OLD, NEW, STATUS, QUERY, KIND, UNTIL)
@@ -123,6 +123,8 @@ def read_pairs(
         raise next(iter(failed.values()), InputError(f"{path} is empty", "export it again"))
     if failed:
         found.notes.append(f"without pairs: the sheets {', '.join(failed)}")
+    if not options.sheet and (note := hidden_note(path)):
+        found.notes.append(note)
     return found
 
 

@@ -15,9 +15,12 @@ from upright_ledger.core.crawl.link_rewriting import Resolver, replace_in
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.files.atomic import write_whole
+from upright_ledger.formats.files.compressed import PACKED
+from upright_ledger.formats.files.text import guess_encoding
 
 DIFF = "changes.diff"
 _BLOCK = 8 << 20  # bytes
+_HEAD = 4096  # bytes
 _MOST_IN_DIFF = 100_000
 
 
@@ -80,6 +83,8 @@ def mend_files(files: Sequence[Path], resolver: Resolver, into: Path) -> list[Re
     for target in (*targets, into / DIFF):
         if target.exists():
             raise UsageError(f"{target} is there already", "name another folder")
+    for file in files:
+        _refuse_unreadable(file)
     into.mkdir(parents=True, exist_ok=True)
     results: list[RewrittenLinks] = []
     diff: list[str] = []
@@ -89,6 +94,25 @@ def mend_files(files: Sequence[Path], resolver: Resolver, into: Path) -> list[Re
         diff += lines
     write_whole(into / DIFF, "".join(diff).encode("utf-8", "replace"))
     return results
+
+
+def _refuse_unreadable(file: Path) -> None:
+    """Addresses are looked for in bytes: in these files none would be found, nor missed."""
+    try:
+        with file.open("rb") as source:
+            head = source.read(_HEAD)
+    except OSError as error:
+        raise _unmended(file, error) from None
+    if head.startswith(PACKED):
+        raise InputError(f"{file} is packed", "unpack it first")
+    if encoding := guess_encoding(head):
+        raise InputError(f"{file} is in {encoding.upper()}", "save it as UTF-8 first")
+
+
+def _unmended(file: Path, error: OSError) -> InputError:
+    return InputError(
+        f"{file} could not be mended: {error.strerror}", "check the name and the permissions"
+    )
 
 
 def _mend(
@@ -116,9 +140,7 @@ def _mend(
                 line += block.count(b"\n", at)
     except OSError as error:
         draft.unlink(missing_ok=True)
-        raise InputError(
-            f"{file} could not be mended: {error.strerror}", "check the name and the permissions"
-        ) from None
+        raise _unmended(file, error) from None
     draft.replace(target)
     return RewrittenLinks(target, changes, left, why, named), diff
 

@@ -225,14 +225,16 @@ def _show(result: Decided, name: str, *, dry_run: bool, as_json: bool) -> None:
         )
         return
     show_columns(name, result.mapping, result.unused, result.notes)
-    verb = "would be posted" if dry_run else "posted"
+    verb, made = (
+        ("would be posted", "would be added") if dry_run else ("posted", "are in the ledger now")
+    )
     output.say(f"{name}: {output.plural(result.posted, 'answer')} {verb}.")
     for count, text in (
         (result.unchanged, "stood already"),
         (result.replaced, "took the place of another answer"),
         (result.fitting, "open entries fit this template"),
         (len(result.open), "entries of its part of the site stay open:"),
-        (result.made, "for entries that were never gathered; they are in the ledger now"),
+        (result.made, f"for entries that were never gathered; they {made}"),
         (result.mended, "lacked a leading slash; it was put there"),
         (
             result.contested,

@@ -26,9 +26,12 @@ def sheets_of(path: Path) -> list[str]:
     return [name for name, sheet in _open_workbook(path).items() if sheet.total_height]
 
 
-def hidden_sheets(path: Path) -> list[str]:
-    """The names of a workbook's sheets that nobody sees."""
-    return sorted(_open_workbook(path, hidden=True).keys() - _open_workbook(path).keys())
+def hidden_note(path: Path) -> str:
+    """What to say of the sheets that nobody sees; nothing where there is none."""
+    names = sorted(_open_workbook(path, hidden=True).keys() - _open_workbook(path).keys())
+    if not names:
+        return ""
+    return f"hidden, and not read unless --sheet names it: the sheets {', '.join(names)}"
 
 
 def fullest_sheet(path: Path, wanted: str = "") -> str:
