@@ -132,3 +132,8 @@ def test_every_row_of_a_table_is_accounted_for(
 )
 def test_figures_of_several_countries(cell: str, value: float | None) -> None:
     assert number(cell) == value
+
+
+@pytest.mark.parametrize("text", ["7" * 400, " ".join(["777"] * 200), f"1,{'234,' * 150}234"])
+def test_a_figure_beyond_all_counting_is_none(text: str) -> None:
+    assert number(text) is None

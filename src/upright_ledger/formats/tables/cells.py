@@ -85,15 +85,21 @@ _NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019]")
 _GROUPED = re.compile(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d+)?\Z")
 
 
+_ABSURD = 1e100  # sums of anything below stay finite
 _INDIAN = re.compile(r"\d{1,2}(?:,\d{2})+,\d{3}(?:\.\d+)?\Z")
 
 
 def number(cell: str) -> float | None:
     """A figure as exports of several countries write it: 1,234 or 1.234 or 1 234 or 1'234.5 or
-    1.234,5; None when it is none.
+    1.234,5; None when it is none, or more than anything can be counted.
 
     A single group of three digits after a sign is taken for thousands: figures here are counts.
     """
+    value = _number(cell)
+    return value if value is None or value < _ABSURD else None
+
+
+def _number(cell: str) -> float | None:
     if cell.isascii() and cell.isdigit():
         return float(cell)
     text = _NUMBER_SIGNS.sub("", cell)
