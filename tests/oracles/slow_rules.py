@@ -142,6 +142,15 @@ def _templated(
 def _match(rules: Any, template: Any, path: str) -> dict[str, str] | None:
     """The captures of a path as it was sent."""
     text = ""
+    copied = {
+        name
+        for t in rules.templates
+        if (t.site, t.source.path, t.slash) == (template.site, template.source.path, template.slash)
+        for name in re.findall(r"\{(\w+)\}", t.destination)
+    }
+    whole = "/".join(p if isinstance(p, str) else f"<{p.name}>" for p in template.source.parts)
+    whole = re.sub("/(?=<)|(?<=>)/", "", whole)
+    nothing = not any(p.name in copied for p in template.source.parts if not isinstance(p, str))
     for part in template.source.parts:
         if isinstance(part, str):
             letters = [
@@ -149,7 +158,11 @@ def _match(rules: Any, template: Any, path: str) -> dict[str, str] | None:
             ]
             text += "".join(letters)
         else:
-            text += f"(?P<{part.name}>{_capture(part, fold=rules.fold_case)})"
+            own = next(s for s in whole.split("/") if f"<{part.name}>" in s)
+            free = part.name not in copied and (
+                part.kind == "rest" or (part.kind == "segment" and nothing and own.count("<") == 1)
+            )
+            text += f"(?P<{part.name}>{_capture(part, fold=rules.fold_case, free=free)})"
     last = template.source.parts[-1]
     if isinstance(last, str):
         open_end = (
@@ -160,7 +173,9 @@ def _match(rules: Any, template: Any, path: str) -> dict[str, str] | None:
     text += {"any": "/?" if open_end else "", "bare": "", "slashed": "/"}[template.slash]
     match = re.fullmatch(text, path)
     if match is None or any(
-        p in {".", ".."} for v in match.groupdict().values() for p in v.split("/")
+        re.sub("%2[eE]", ".", p) in {".", ".."}
+        for v in match.groupdict().values()
+        for p in v.split("/")
     ):
         return None
     return match.groupdict()
@@ -174,7 +189,8 @@ def _takes(capture: Any, value: str) -> bool:
     }
 
 
-def _capture(capture: Any, *, fold: bool) -> str:
+def _capture(capture: Any, *, fold: bool, free: bool = False) -> str:
+    """free: whatever stands between slashes."""
     if capture.kind == "digits":
         return "[0-9]+"
     if capture.kind == "word":
@@ -182,7 +198,8 @@ def _capture(capture: Any, *, fold: bool) -> str:
     if capture.kind == "list":
         mode = "(?i:" if fold else "(?:"
         return mode + "|".join(re.escape(v) for v in sorted(capture.values, key=len)[::-1]) + ")"
-    return f"{SAFE}+(?:/{SAFE}+)*/?" if capture.kind == "rest" else f"{SAFE}+"
+    sign = "[^/]" if free else SAFE
+    return f"{sign}+(?:/{sign}+)*/?" if capture.kind == "rest" else f"{sign}+"
 
 
 def _literal(template: Any, key: str) -> bool:

@@ -251,13 +251,43 @@ _BAD = (
     "a//b",
     "a/../b",
     "...",
+    "%2e",
+    "%2E.",
+    "x/%2e%2E/y",
+    "%2F",
+    "%5c",
+    "%00",
+    "%4",
+    "%zz",
     "é",
     "~t_.x",
     "x?y",
 )
 
 
+_WIDE = (
+    "caf%C3%A9",
+    "caf%c3%a9-%E9",
+    "a%20b",
+    "%61",
+    "%2Ehtaccess",
+    "%2e.%2e",
+    "..%2Ex",
+    "a:b,c;d=1",
+    "(a)'*!$&+@",
+    '"<x>^`{|}',
+    "%25%3F",
+    "%FF%80",
+    "%2d",
+)
+
+
 def _good(capture: Capture) -> tuple[str, ...]:
+    usual = _usual(capture)
+    return (*usual, *_WIDE) if capture.wide else usual
+
+
+def _usual(capture: Capture) -> tuple[str, ...]:
     if capture.kind == CaptureKind.LIST:
         return (*capture.values[:6], capture.values[-1].swapcase())
     return _GOOD.get(capture.kind, _SEGMENTS)

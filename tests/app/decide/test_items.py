@@ -294,5 +294,11 @@ def test_a_template_names_what_it_leaves_open(museum: Program) -> None:
     assert "2  entries of its part of the site stay open:" in out
     assert f"  {OLD}/blog/\n" in out
     assert museum.json("decide", "/{slug}.html", "--gone")["left_open"] == []
-    told = museum.json("decide", "/{+rest}", "--gone")
-    assert told["left_open"] == [f"{OLD}/blog/2012/caf%C3%A9.html"]
+    # One that copies nothing answers them, and what it does not is offered.
+    museum("decide", "/blog/{+rest}", "--to", "/stories/", "--as-given")
+    assert museum.json("entries", "--answer", "open")["entries"][0]["legacy_url"] == f"{OLD}/blog/"
+    out = museum("decide", "/blog/{+rest}", "--gone").out
+    assert f"upright decide {OLD}/blog/ --gone" in out
+    out = museum("decide", "/blog/{+rest}", "--to", "/stories/{rest}").out
+    assert f"upright decide {OLD}/blog/ --to {NEW}/stories/" in out
+    assert museum.json("decide", "/{+rest}", "--gone")["left_open"] == []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
+from urllib.parse import unquote
 
 import pytest
 from hypothesis import given
@@ -39,6 +40,7 @@ from upright_ledger.core.rules.templates.template_syntax import (
     read_source,
 )
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import reject_reason
 
 SOURCES = [
     "/a/{x}", "/{x}/b", "/{x|digits}", "/{x|a,ab}b", "/a/{+r}", "/{+r}", "/{x|word}.{y|digits}",
@@ -57,6 +59,62 @@ def test_an_automaton_takes_what_its_expression_takes(text: str, fold: bool) -> 
         for path in TEXTS:
             assert pattern.accepts(path) == bool(expression.fullmatch(path)), (path, slash)
     assert not source_pattern(source, fold, "any").accepts("/é")
+
+
+WIDE = ["/a/{+r}", "/{+r}", "/a/{x}", "/{x}.a", "/a-{x}/{+r}", "/%2E{x}", "/{x}/b"]
+PIECES = ["/", "a", "b", ".", "-", "%2E", "%2e", "%2f", "%C3", "%A9", "%", '"', "~", ":"]
+
+
+@given(
+    st.sampled_from(WIDE),
+    st.lists(st.sampled_from(PIECES), max_size=8).map("".join),
+    st.booleans(),
+)
+@thorough
+def test_what_is_not_copied_takes_escapes_but_no_dots(text: str, tail: str, fold: bool) -> None:
+    """Against segments told one by one."""
+    source = read_source(text, fold=fold).widened(())
+    path = f"{source.head}{tail}"
+    if reject_reason(path):
+        return
+    fits = _told_segment_by_segment(text, path)
+    expression = re.compile(source.regex(fold=fold, slash="bare"))
+    assert bool(expression.fullmatch(path)) == fits
+    assert source_pattern(source, fold, "bare").accepts(path) == fits
+
+
+def _told_segment_by_segment(text: str, path: str) -> bool:
+    wanted, given_ = text.replace("{+r}", "*").split("/")[1:], path.split("/")[1:]
+    if wanted[-1] == "*":
+        if given_[-1] == "" and len(given_) > len(wanted):
+            given_.pop()
+        wanted[-1:] = "*" * max(1, len(given_) - len(wanted) + 1)
+    return len(wanted) == len(given_) and all(map(_fits, wanted, given_))
+
+
+def _fits(wanted: str, segment: str) -> bool:
+    before, hole, after = ("", "*", "") if wanted == "*" else wanted.partition("{x}")
+    before = unquote(before)
+    if not hole:
+        return segment == wanted
+    if not segment.startswith(before) or not segment.endswith(after):
+        return False
+    inside = segment[len(before) : len(segment) - len(after)]
+    return len(segment) > len(before + after) and unquote(inside) not in {".", ".."}
+
+
+def test_what_is_copied_of_a_template_decides_what_its_captures_take() -> None:
+    def wide(source: str, goal: str) -> list[str]:
+        return [c.name for c in template(source, goal).source.captures if c.wide]
+
+    assert wide("/a/{x}/{+r}", "") == ["x", "r"]
+    assert wide("/a/{x}/{+r}", f"{FAR}/{{x}}/") == ["r"]
+    assert wide("/a/{x}/{+r}", f"{FAR}/{{r}}") == []
+    assert wide("/a/{x|word}-{y|digits}/{z}.html", f"{FAR}/") == ["z"]
+    for copying, left in (("{r}", []), ("{x}", ["r"]), ("", ["x", "r"])):
+        both = template("/a/{x}/{+r}{?i}", f"{FAR}/{copying}"), template("/a/{x}/{+r}", "")
+        (group,) = TemplateIndex(both, fold=True)
+        assert [c.name for c in group.source.captures if c.wide] == left
 
 
 @pytest.mark.parametrize("fold", [True, False])

@@ -32,13 +32,15 @@ _FORM = "a full address or a path from / is needed"
 
 @dataclass
 class Decided:
-    """What was posted. made: entries nobody had gathered. fitting: entries that a
-    template answers now, and open: those of its part of the site that it leaves open, the most
-    valuable first. mended: rows that lacked a leading slash. left: entries that a person
-    answered one by one, and that keep that answer. astray: rows left out because their destination
-    is no page in stock. looks: what deserves a second one. moved: the old addresses of a sheet that
-    are given a page anew → that page; doubts: those of them of which matching is sure that another
-    page is the right one."""
+    """What was posted. made: entries nobody had gathered. fitting: entries that a template
+    answers now, and open: those of its part of the site that it leaves open, the most valuable
+    first; own: of these, the page of that part itself, and where it would go (nothing: 410).
+    mended: rows that lacked a leading slash. left: entries that a person answered one by one,
+    and that keep that answer. astray: rows left out because their destination is no page in
+    stock. looks: what deserves a second one. moved: the old addresses of a sheet that are given
+    a page anew → that page; doubts: those of them of which matching is sure that another page
+    is the right one.
+    """
 
     posted: int = 0
     unchanged: int = 0
@@ -48,6 +50,7 @@ class Decided:
     astray: int = 0
     fitting: int = 0
     open: list[str] = field(default_factory=list)
+    own: tuple[str, str] | None = None
     mended: int = 0
     refused: list[tuple[int, str, str]] = field(default_factory=list)
     mapping: dict[str, str] = field(default_factory=dict)

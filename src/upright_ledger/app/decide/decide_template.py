@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from upright_ledger.app.decide.decide import Decided
 from upright_ledger.app.decide.second_looks import need_stock
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
+from upright_ledger.core.inventory.answer import STATUSES, AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.rules.compiler import make_template, template_fault
 from upright_ledger.core.rules.templates.template_index import TemplateRule
-from upright_ledger.core.rules.templates.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.template_syntax import CaptureKind, TemplateError
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.request_target import lower_path
@@ -56,24 +56,40 @@ def decide_template(
         )
     with ledger.reading() as connection:
         result.fitting = count_given(connection, AnsweredBy.TEMPLATE, template.legacy_url)
-        result.open = _left_open(connection, template, fold=ledger.settings.policy.folds_case)
+        _note_left_open(connection, template, result, fold=ledger.settings.policy.folds_case)
     return result, template.source.text
 
 
-def _left_open(connection: Connection, template: TemplateRule, *, fold: bool) -> list[str]:
-    """The open entries of the part of the site that a template names, its own page among them."""
+def _note_left_open(
+    connection: Connection, template: TemplateRule, result: Decided, *, fold: bool
+) -> None:
+    """Note the open entries of the part of the site that a template names, and its own page among
+    them.
+    """
     begins = template.source.text.partition("{")[0]
     part = begins[: begins.rfind("/") + 1]
     if part == "/" and not template.source.text.startswith("/{+"):
-        return []  # no part of a site, but all of it
+        return  # no part of a site, but all of it
     within, own = (lower_path(part), part.rstrip("/").lower()) if fold else (part, part.rstrip("/"))
-    found = []
+    goal = _goal_of_part(template)
     for url in open_of_site(connection, template.site):
         path = split_text(url)[2]
         path = lower_path(path) if fold else path
         if path.startswith(within) or path == own:
-            found.append(url)
-    return found
+            result.open.append(url)
+        if path in {own, f"{own}/"} and goal is not None and result.own is None:
+            result.own = url, goal
+
+
+def _goal_of_part(template: TemplateRule) -> str | None:
+    """Where the page goes whose pages a template answers, all that follow on it; nothing for 410,
+    None where that is not told by it.
+    """
+    captures, goal = template.source.captures, template.destination
+    if [c.kind for c in captures] != [CaptureKind.REST] or template.status not in STATUSES:
+        return None
+    head = goal.removesuffix(f"{{{captures[0].name}}}")
+    return None if "{" in head else head
 
 
 def is_one_page(destination: str) -> bool:

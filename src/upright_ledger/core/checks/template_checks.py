@@ -14,6 +14,7 @@ from upright_ledger.core.rules.imported.rule import ImportedRule, request_of
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import CaptureKind
 from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.destination import page_key
@@ -71,7 +72,7 @@ def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
             source_pattern(earlier.source, fold, earlier.rules[0].slash),
             source_pattern(later.source, fold, later.rules[0].slash),
         )
-        if shared is not None:
+        if shared is not None and not _is_for_the_rest(later, earlier, fold=fold):
             text = f"{earlier.source.text} comes first where both fit, as at {shared}"
             yield _finding(
                 FindingKind.SHADOWED,
@@ -80,6 +81,17 @@ def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
                 f"{earlier.source.text} comes first",
                 Severity.NOTE,
             )
+
+
+def _is_for_the_rest(general: TemplateGroup, one: TemplateGroup, *, fold: bool) -> bool:
+    """Whether a template is one for all that follows, and another for a part of that: the second
+    comes first, as whoever wrote them wants it.
+    """
+    head, within = general.source.head, one.source.head
+    if fold:
+        head, within = head.lower(), within.lower()
+    ends_there = [p.kind for p in general.source.captures] == [CaptureKind.REST]
+    return ends_there and len(within) > len(head) and within.startswith(head)
 
 
 def _beginning_alike(groups: Sequence[TemplateGroup]) -> Iterator[tuple[int, int]]:

@@ -127,6 +127,8 @@ class LighttpdInterpreter:
         return values if plain else None
 
     def _is_plain(self, capture: Table, text: str) -> bool:
+        if capture.get("wide"):
+            text = re.sub("%2[Ee]", ".", text)
         if capture.get("rest"):
             return (
                 not text.startswith("/")
@@ -196,7 +198,7 @@ def _check_template(template: Table) -> None:
         if any(capture["name"] not in template["names"] for capture in _list(rule["params"])):
             raise NotUnderstoodError("a rule asks for a parameter that its template does not name")
     for capture in captures:
-        _check_fields(capture, {"name", "pattern"}, {"rest", "list", "exact"})
+        _check_fields(capture, {"name", "pattern"}, {"rest", "list", "exact", "wide"})
         _pattern(capture["pattern"])
 
 

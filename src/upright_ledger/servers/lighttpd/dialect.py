@@ -228,9 +228,10 @@ def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
 
 
 def _class(capture: Capture) -> str:
-    inside = {"digits": "0-9", "word": "A-Za-z0-9", CaptureKind.REST: "A-Za-z0-9._~/%-"}.get(
-        capture.kind, "A-Za-z0-9._~%-"
-    )
+    slash = "/" if capture.kind == CaptureKind.REST else ""
+    inside = {"digits": "0-9", "word": "A-Za-z0-9"}.get(capture.kind, f"A-Za-z0-9._~{slash}%-")
+    if capture.wide:
+        inside = "!-~" if slash else "!-.0-~"
     return f"()[{inside}]+()"
 
 
@@ -241,6 +242,8 @@ def _capture(capture: Capture, *, exact: bool, fold: bool) -> str:
     ]
     if capture.kind == CaptureKind.REST:
         parts.append("rest = true")
+    if capture.wide:
+        parts.append("wide = true")
     if capture.kind == CaptureKind.LIST:
         parts.append(
             f"list = {_set(v.lower() if fold and not exact else v for v in capture.values)}"

@@ -91,6 +91,7 @@ local function respond(reply, host, query, values)
 end
 
 local function is_plain(capture, text)
+  if capture.wide then text = text:gsub("%%2[Ee]", ".") end
   if capture.rest then
     if text:sub(1, 1) == "/" or text:find("//", 1, true) then return false end
     for part in text:gmatch("[^/]+") do

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
+from shlex import quote
 from typing import TYPE_CHECKING
 
 import click
@@ -125,7 +126,7 @@ def command(
     With {captures} OLD is a template: it answers every address that fits and has no answer of its
     own. {name} is one segment of a path or a part of it, {name|digits}, {name|word} and
     {name|a,b,c} are narrower, {+rest} is all that follows, and {?item} at the end is the value of a
-    parameter.
+    parameter. What NEW takes up is made of letters, digits and ._~-; the rest may hold anything.
 
     A sheet may have commas or semicolons; either side may be a full address or a path alone. Its
     status may be a number, or the word gone, keep, wanted or ignore; empty means 301. Rows whose
@@ -262,5 +263,11 @@ def _show(result: Decided, name: str, *, dry_run: bool, as_json: bool) -> None:
         output.say(f"  and {len(result.refused) - SHOWN:,} more; --json lists all")
     if dry_run:
         output.next_step("post them", f"upright decide --from {name}")
+    elif result.own:
+        page, goal = result.own
+        answer = f"--to {quote(goal)}" if goal else "--gone"
+        output.next_step(
+            "answer the page of that part, too", f"upright decide {quote(page)} {answer}"
+        )
     else:
         output.next_step("look for faults", "upright check")

@@ -39,6 +39,9 @@ _SLASH = mask_of("/")
 _WORD = mask_of(_LETTER + _DIGIT)
 _PLAIN = mask_of(_LETTER + _DIGIT + "_~-")
 _SAFE = _PLAIN | _DOT
+_HEX = mask_of("0123456789abcdefABCDEF")
+# What may stand in a segment besides escapes (see `reject_reason`).
+_VISIBLE = mask_of("".join(chr(n) for n in range(33, 127) if chr(n) not in "/%?#\\"))
 
 
 @dataclass(slots=True)
@@ -121,10 +124,11 @@ def _capture(pattern: Pattern, here: set[int], capture: Capture, fold: bool) -> 
         return {inside}
     if capture.kind == CaptureKind.LIST:
         return set().union(*(_literal(pattern, here, v, fold) for v in capture.values))
-    ends = _segment(pattern, here)
+    segment = _wide_segment if capture.wide else _segment
+    ends = segment(pattern, here)
     if capture.kind == CaptureKind.REST:
         slash = _step(pattern, ends, _SLASH)
-        again = _segment(pattern, {slash})
+        again = segment(pattern, {slash})
         _step(pattern, again, _SLASH, slash)
         return ends | again | {slash}
     return ends
@@ -139,6 +143,35 @@ def _segment(pattern: Pattern, here: set[int]) -> set[int]:
     two = _step(pattern, {dot}, _DOT)
     pattern.arrows[two].append((_SAFE, good))
     return {good}
+
+
+def _wide_segment(pattern: Pattern, here: set[int]) -> set[int]:
+    """One segment of visible characters and escapes that is neither "." nor "..", however its dots
+    are written.
+    """
+    good = _step(pattern, here, _VISIBLE & ~_DOT)
+    pattern.arrows[good].append((_VISIBLE, good))
+    _escape(pattern, {good}, good)
+    dot = _step(pattern, here, _DOT)
+    two = _step(pattern, {dot}, _DOT)
+    pattern.arrows[dot].append((_VISIBLE & ~_DOT, good))
+    pattern.arrows[two].append((_VISIBLE, good))
+    _escape(pattern, {two}, good)
+    for start, of_dot in ((here, dot), ({dot}, two)):
+        # An escape here may be one of a dot, which counts as one.
+        percent = _step(pattern, start, mask_of("%"))
+        second = _step(pattern, {percent}, mask_of("2"))
+        other = _step(pattern, {percent}, _HEX & ~mask_of("2"))
+        pattern.arrows[second].append((mask_of("eE"), of_dot))
+        pattern.arrows[second].append((_HEX & ~mask_of("eE"), good))
+        pattern.arrows[other].append((_HEX, good))
+    return {good}
+
+
+def _escape(pattern: Pattern, here: set[int], to: int) -> None:
+    percent = _step(pattern, here, mask_of("%"))
+    first = _step(pattern, {percent}, _HEX)
+    pattern.arrows[first].append((_HEX, to))
 
 
 def may_begin_alike(one: str, other: str) -> bool:

@@ -32,6 +32,15 @@ class TemplateRule:
     query: QueryPolicy
     slash: str = "any"
 
+    def __post_init__(self) -> None:
+        # Its captures take all that may stand there, where they are not copied.
+        object.__setattr__(self, "source", self.source.widened(self.copied))
+
+    @property
+    def copied(self) -> tuple[str, ...]:
+        """The names of the captures that its destination takes."""
+        return self.goal.names if self.destination else ()
+
     @property
     def goal(self) -> Goal:
         return read_goal(self.destination)
@@ -52,7 +61,8 @@ class TemplateRule:
 
     def state(self) -> tuple[object, ...]:
         """All that it means."""
-        return (self.site, self.source.text, self.status, self.destination, self.query, self.slash)
+        said = (self.site, self.source.text, self.status, self.destination, self.query, self.slash)
+        return (*said, "wide") if self.source.wide else said
 
 
 @dataclass(slots=True)
@@ -113,7 +123,9 @@ class TemplateIndex:
         groups = []
         for members in by_path.values():
             members.sort(key=lambda r: (-len(r.params), r.source.text))
-            source, slash = members[0].source, members[0].slash
+            # What one of them copies holds nothing, in all of them, that cannot be copied.
+            source = members[0].source.widened({n for r in members for n in r.copied})
+            slash = members[0].slash
             pattern = _compiled(source.regex(fold=fold, slash=slash))
             names = frozenset(n for r in members for n in r.params)
             groups.append(TemplateGroup(source, pattern, names, tuple(members)))

@@ -4,16 +4,16 @@
     /old-shop/{+rest}                      the rest of the path, slashes included
     /catalogue.php{?item}                  the value of a query parameter
 
-Every match is unique: no two readings of one path give different captures. A template answers only
-a path that is sent in its canonical spelling, whose captures are made of letters, digits and
-"._~-"; they are copied as they stand.
+Every match is unique: no two readings of one path give different captures. A capture that is
+copied into the destination takes letters, digits and "._~-" alone, and is copied as it stands. One
+that is not copied may be wide: it takes escapes and all other characters, too.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
 from upright_ledger.core.url.destination import is_safe_destination
@@ -45,6 +45,12 @@ SAFE = "A-Za-z0-9._~-"
 _CLASSES = {CaptureKind.DIGITS: "0-9", CaptureKind.WORD: "A-Za-z0-9"}
 # all but "." and ".."
 _NO_DOTS = rf"(?:[A-Za-z0-9_~-][{SAFE}]*|[.](?:[A-Za-z0-9_~-][{SAFE}]*|[.][{SAFE}]+))"
+# The same with escapes and all that may stand in a segment; an escaped dot is a dot.
+_ANY = "[^/%?]*(?:%[0-9A-Fa-f][0-9A-Fa-f][^/%?]*)*"
+_MORE = f"(?:[^/%?]|%[0-9A-Fa-f][0-9A-Fa-f]){_ANY}"
+_OTHER = "(?:[^./%?]|%(?:[013-9A-Fa-f][0-9A-Fa-f]|2[0-9A-DFa-df]))"
+_DOT = "(?:[.]|%2[Ee])"
+_NO_DOTS_WIDE = f"(?:{_OTHER}{_ANY}|{_DOT}(?:{_OTHER}{_ANY}|{_DOT}{_MORE}))"
 _NAME = re.compile(r"[a-z][a-z0-9_]{0,30}\Z")
 _VALUE = re.compile(rf"[{SAFE}]+\Z")
 _HOLE = re.compile(r"\{([^{}]*)\}")
@@ -57,11 +63,14 @@ class TemplateError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Capture:
-    """A changing part. kind: one of SEGMENT, DIGITS, WORD, LIST, REST; values: of a LIST."""
+    """A changing part. kind: one of SEGMENT, DIGITS, WORD, LIST, REST; values: of a LIST; wide: of
+    a SEGMENT or REST, whether it takes escapes and other characters as well.
+    """
 
     name: str
     kind: CaptureKind = CaptureKind.SEGMENT
     values: tuple[str, ...] = ()
+    wide: bool = False
 
     def regex(self, *, fold: bool = False, spelled: bool = False) -> str:
         """What it matches, without a group around it; `fold`: list values in any letter case (see
@@ -73,9 +82,8 @@ class Capture:
             ordered = sorted(self.values, key=lambda v: (-len(v), v))
             mode = "(?i:" if fold and not spelled else "(?:"
             return mode + "|".join(escaped(v, fold=fold and spelled) for v in ordered) + ")"
-        if self.kind == CaptureKind.REST:
-            return f"(?:{_NO_DOTS}/)*{_NO_DOTS}/?"
-        return _NO_DOTS
+        segment = _NO_DOTS_WIDE if self.wide else _NO_DOTS
+        return f"(?:{segment}/)*{segment}/?" if self.kind == CaptureKind.REST else segment
 
     def may_hold(self, char: str) -> bool:
         """Whether a character can stand in it. Of a rest, which ends a path, nobody asks."""
@@ -159,6 +167,34 @@ class Source:
     def literal(self) -> int:
         """How many characters of the path are literal: more make it more specific."""
         return sum(len(p) for p in self.parts if isinstance(p, str))
+
+    def widened(self, copied: Collection[str]) -> Source:
+        """The same with wide captures, as far as none of the path is copied from them: a rest that
+        is not, and whole segments, or the one changing part of a segment, where nothing is.
+        """
+        nothing = not any(c.name in copied for c in self.captures)
+        parts: list[str | Capture] = []
+        for n, part in enumerate(self.parts):
+            if isinstance(part, Capture):
+                rest = part.kind == CaptureKind.REST
+                alone = part.kind == CaptureKind.SEGMENT and self._is_alone(n)
+                wide = (rest and part.name not in copied) or (alone and nothing)
+                parts.append(replace(part, wide=wide))
+            else:
+                parts.append(part)
+        return Source(tuple(parts), self.params)
+
+    def _is_alone(self, n: int) -> bool:
+        """Whether a capture is the only one of its segment."""
+        before, after = self.parts[:n], self.parts[n + 1 :]
+        return (len(before) < 2 or "/" in str(before[-1])) and (
+            len(after) < 2 or "/" in str(after[0])
+        )
+
+    @cached_property
+    def wide(self) -> bool:
+        """Whether some capture takes more than what could be copied."""
+        return any(c.wide for c in self.captures)
 
     @property
     def rank(self) -> tuple[int, str]:
