@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-import hashlib
-import os
 import random
 import re
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
-
-from msgspec import structs
 
 from upright_ledger.app.collect.log_follower import New, gather_new
 from upright_ledger.app.live.fix_times import load_fixes
 from upright_ledger.app.live.triage import triage
 from upright_ledger.app.live.triaged import Failing
+from upright_ledger.app.messages import Delivered, as_data, deliver, keep_message
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
@@ -28,63 +25,46 @@ from upright_ledger.core.monitoring.changes import (
     WRONG,
     Item,
     News,
-    body_of,
     is_worth_saying,
     news,
     silences,
-    subject_of,
 )
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import address_of
-from upright_ledger.errors import InputError, UprightError
-from upright_ledger.formats.files.atomic import json_bytes
-from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.errors import InputError
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import DatedAnswer, dated_answers
 from upright_ledger.ledger.tables.followed_logs import (
-    enqueue,
     last_reported,
     note_reported,
-    note_sent,
     note_silent,
     said_to_be_silent,
-    waiting_messages,
 )
-from upright_ledger.settings.model import Notify
-from upright_ledger.web.notify import Mail, post_json, send_mail
-
-MAIL, POST, FILE = "mail", "post", "file"
-PASSWORD = "UPRIGHT_SMTP_PASSWORD"  # noqa: S105 (the name of a variable)
 
 
 @dataclass
 class Watched:
-    """What one look amounted to. news: what changed; sent: channels by which messages went out;
-    failed: those that could not, with the reason.
-    """
+    """What one look amounted to. news: what changed; delivered: what became of the messages."""
 
     read: list[New]
     news: list[News]
-    sent: list[str] = field(default_factory=list)
-    failed: list[UprightError] = field(default_factory=list)
+    delivered: Delivered
 
     @property
     def is_quiet(self) -> bool:
         """Whether nothing changed, and nothing went out."""
-        return not self.news and not self.sent and not self.failed
+        return not self.news and not self.delivered.sent and not self.delivered.failed
 
     def as_dict(self) -> dict[str, Any]:
         """As data."""
         return {
             "read": [{"name": n.name, "bytes": n.bytes,
                 "lines": n.gathered.lines if n.gathered else 0, "lost": n.lost} for n in self.read],
-            "news": [{"kind": n.kind, **n.item._asdict()} for n in self.news],
-            "sent": self.sent,
-            "failed": [str(e) for e in self.failed],
+            "news": as_data(self.news),
+            **self.delivered.as_dict(),
         }  # fmt: skip
 
 
@@ -149,37 +129,16 @@ def watch(
         if found:
             lines = sum(n.gathered.lines for n in read if n.gathered)
             told = f"{lines:,} new lines in {len(read):,} logs." if lines else "No new lines."
-            name = ledger.settings.name or ledger.folder.name
-            identity = f"{now().replace(':', '')}-{_digest(found)}"
-            data = {
-                "name": name,
-                "time": now(),
-                "news": [{"kind": n.kind, **n.item._asdict()} for n in found],
-            }
-            enqueue(
-                connection,
-                _channels(notify, file),
-                identity,
-                subject_of(name, found),
-                body_of(found, told),
-                data,
-            )
+            keep_message(connection, ledger, found, told, "upright triage", file)
         still = {e: told for e, told in before.items() if told[0] == WRONG and e not in asked}
         note_reported(connection, still | {i.entry: (i.state, i.lost) for i in items})
-    watched = Watched(read, found)
-    _deliver(ledger, notify, file, watched)
-    return watched
+    return Watched(read, found, deliver(ledger, file))
 
 
 def _due(ledger: Ledger) -> list[DatedAnswer]:
     """Answers whose day has come."""
     with ledger.reading() as connection:
         return [d for d in dated_answers(connection) if d.is_due]
-
-
-def _digest(found: Sequence[News]) -> str:
-    """A number for a message, by what it says."""
-    return hashlib.blake2b(repr(found).encode(), digest_size=6).hexdigest()
 
 
 def _item(row: Failing) -> Item:
@@ -251,60 +210,3 @@ def _asked(move: MoveState, ask: Ask, sample: int) -> tuple[dict[int, Item | Non
 
 
 _FINE = frozenset(["ok", "blocked"])  # "blocked" says nothing of the rule
-
-
-def _channels(notify: Notify, file: Path | None) -> list[str]:
-    return [
-        *([MAIL] if notify.to else []),
-        *([POST] if notify.post else []),
-        *([FILE] if file is not None else []),
-    ]
-
-
-def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched) -> None:
-    """Hand over what waits, each message by itself."""
-    with ledger.reading() as connection:
-        waiting = waiting_messages(connection)
-    for message in waiting:
-        try:
-            if message.channel == MAIL and notify.to:
-                for refused in send_mail(
-                    _mail(notify), message.message, message.subject, message.body
-                ):
-                    watched.failed.append(
-                        InputError(
-                            f"the mail server refused {refused}",
-                            "check [notify] of upright.toml; the others have it",
-                        )
-                    )
-            elif message.channel == POST and notify.post:
-                post_json(
-                    notify.post, {"id": message.message, "subject": message.subject, **message.data}
-                )
-            elif message.channel == FILE and file is not None:
-                write_output(
-                    file,
-                    json_bytes(
-                        {
-                            "id": message.message,
-                            "subject": message.subject,
-                            "text": message.body,
-                            **message.data,
-                        }
-                    ),
-                )
-            else:
-                continue  # the settings do not name that channel any more
-        except UprightError as error:
-            watched.failed.append(error)
-            continue
-        with ledger.writing() as connection:
-            note_sent(connection, message.id)
-        watched.sent.append(message.channel)
-
-
-def _mail(notify: Notify) -> Mail:
-    told = structs.asdict(notify)
-    for name in ("post", "least", "silent_after"):
-        del told[name]
-    return Mail(**told, password=os.environ.get(PASSWORD, ""))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from typing import Literal, NamedTuple
 
@@ -20,6 +21,8 @@ class NewsKind(Word):
     SILENT = "is silent"
     HEARD = "is heard again"
     MENDED = "is mended"
+    LINKED = "has new links to mend"
+    UNLINKED = "has no links to mend any more"
 
 
 WRONG: Literal["wrong"] = "wrong"
@@ -30,6 +33,12 @@ DUE: Literal["due"] = "due"
 
 SILENT: Literal["silent"] = "silent"
 """The state of a log that stopped growing, or of a site that stopped answering."""
+
+LINKED: Literal["linked"] = "linked"
+"""The state of an address to which links lead that are to be mended."""
+
+UNLINKED: Literal["unlinked"] = "unlinked"
+"""The state of an address to which no such link leads any more."""
 
 _MUCH_MORE = 3.0
 _WORTH_SAYING = 10.0  # further requests
@@ -43,7 +52,7 @@ class Item(NamedTuple):
 
     entry: int
     url: str
-    state: FailureState | Literal["wrong", "due", "silent"]
+    state: FailureState | Literal["wrong", "due", "silent", "linked", "unlinked"]
     lost: float
     why: str = ""
     came: str = ""
@@ -110,19 +119,15 @@ def silences(items: Sequence[Item], before: Collection[str]) -> list[News]:
 
 def subject_of(name: str, found: Sequence[News]) -> str:
     """The subject of a message."""
-    counts = {
-        kind: sum(1 for n in found if n.kind == kind)
-        for kind in (
-            NewsKind.AGAIN,
-            NewsKind.WRONGLY,
-            NewsKind.NEWLY,
-            NewsKind.MORE,
-            NewsKind.DUE,
-            NewsKind.MENDED,
-            NewsKind.SILENT,
-            NewsKind.HEARD,
+    counts = Counter(n.kind for n in found)
+    linked, unlinked = counts[NewsKind.LINKED], counts[NewsKind.UNLINKED]
+    if linked or unlinked:
+        told = (
+            f"{linked:,} {'addresses have' if linked > 1 else 'address has'} new links to mend"
+            if linked
+            else f"links to {unlinked:,} {'addresses' if unlinked > 1 else 'address'} are mended"
         )
-    }
+        return f"{name}: {told}"
     words = {
         NewsKind.AGAIN: "again",
         NewsKind.WRONGLY: "wrongly",
@@ -145,8 +150,8 @@ def subject_of(name: str, found: Sequence[News]) -> str:
     return f"{name}: {told}"
 
 
-def body_of(found: Sequence[News], read: str) -> str:
-    """The text of a message. read: what was read, in words."""
+def body_of(found: Sequence[News], read: str, shown: str = "upright triage") -> str:
+    """The text of a message. read: what was read, in words; shown: the command that shows all."""
     lines = [read, ""]
     for kind in dict.fromkeys(n.kind for n in found):
         some = [n.item for n in found if n.kind == kind]
@@ -170,7 +175,7 @@ def body_of(found: Sequence[News], read: str) -> str:
         if len(some) > _LISTED:
             lines.append(f"  and {len(some) - _LISTED:,} more")
         lines.append("")
-    lines.append("upright triage shows all of it.")
+    lines.append(f"{shown} shows all of it.")
     return "\n".join(lines) + "\n"
 
 
@@ -183,6 +188,7 @@ _TO = {
     NewsKind.MORE: "proposed:",
     NewsKind.AGAIN: "leads to",
     NewsKind.WRONGLY: "leads to",
+    NewsKind.LINKED: "to put there:",
 }
 _VERBS = {
     NewsKind.SILENT: ("is silent", "are silent"),
@@ -199,6 +205,8 @@ _VERBS = {
         "is mended: asked for, and answered rightly",
         "are mended: asked for, and answered rightly",
     ),
+    NewsKind.LINKED: ("has new links to mend", "have new links to mend"),
+    NewsKind.UNLINKED: ("has no links to mend any more", "have no links to mend any more"),
 }
 
 

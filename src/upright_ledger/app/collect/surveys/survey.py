@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.collect.surveys.crawling import Surveying
+from upright_ledger.app.collect.surveys.link_watch import LinkWatch, without_failing
 from upright_ledger.app.collect.surveys.page_reader import unpacked
 from upright_ledger.app.collect.surveys.survey_request import NEW, OLD, SurveyRequest
 from upright_ledger.core.crawl.audits.site_index import SurveyedSite
@@ -30,6 +31,7 @@ from upright_ledger.ledger.tables.runs.runs import (
     find_run,
     finish_run,
     hold,
+    last_run,
     name_run,
     new_owner,
     open_run,
@@ -70,9 +72,10 @@ def survey(
     manner: RequestOptions,
     surveying: Surveying,
     progress: Progress | None = None,
+    watch: LinkWatch | None = None,
 ) -> Surveyed:
     """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is
-    done (`stopped`).
+    done (`stopped`). watch: tells what changed since the last survey there.
     """
     plan, side, name = request.plan(ledger, manner), request.side, request.name
     if request.since:
@@ -86,7 +89,7 @@ def survey(
         else " ".join(dict.fromkeys(a.origin for a in plan.start.addresses))
     )
     owner = new_owner()
-    run, before = _begin(ledger, at, owner, resume=request.resume)
+    run, last, before = _begin(ledger, at, owner, request)
     result = Surveyed(run, side, name, at, Counter(s.outcome for s in before))
     for seen in before:
         result.site.add(seen)
@@ -139,6 +142,8 @@ def survey(
         finish_run(connection, run, {o: result.counts[o] for o in OUTCOMES if result.counts[o]})
         if name:
             name_run(connection, run, name)
+        if watch is not None:
+            watch.close(connection, last, result.site)
     if side:
         result.fed = _feed(ledger, run, request, _missing_pages(result.site))
     return result
@@ -150,15 +155,30 @@ def _save(ledger: Ledger, run: int, owner: str, seen: Sequence[Observation]) -> 
         add_seen(connection, run, seen)
 
 
-def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, list[Observation]]:
+def _begin(
+    ledger: Ledger, at: str, owner: str, request: SurveyRequest
+) -> tuple[int, int | None, list[Observation]]:
+    """The number of the survey, that of the last one there, and what was seen already."""
     with ledger.writing() as connection:
-        if not resume:
-            return begin_run(connection, RunKind.SURVEY, "", at, owner=owner), []
-        stopped = open_run(connection, RunKind.SURVEY, at)
-        if stopped is None:
-            raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
-        take_over(connection, stopped, owner)
-        return stopped.id, list(load_seen(connection, stopped.id))
+        earlier = last_run(connection, RunKind.SURVEY, at)
+        last = earlier.id if earlier is not None else None
+        if request.resume:
+            stopped = open_run(connection, RunKind.SURVEY, at)
+            if stopped is None:
+                raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
+            take_over(connection, stopped, owner)
+            return stopped.id, last, list(load_seen(connection, stopped.id))
+        before: list[Observation] = []
+        if request.failing:
+            found = find_run(connection, request.failing, RunKind.SURVEY)
+            if found is None or found.at != at:
+                raise UsageError(
+                    f"there is no survey {request.failing!r} of {at}", "upright runs lists them"
+                )
+            before = without_failing(load_seen(connection, found.id), ledger.settings)
+        run = begin_run(connection, RunKind.SURVEY, "", at, owner=owner)
+        add_seen(connection, run, before)
+        return run, last, before
 
 
 def _feed(ledger: Ledger, run: int, request: SurveyRequest, missing: frozenset[str]) -> int:

@@ -33,7 +33,8 @@ class SurveyRequest:
     are no bounds. external: the status of links to other sites is asked for. name: of the survey.
     resume: go on with the last one there, which was stopped. publish_as: the origin at which the
     site is public, where the starts are of a staging server. since: an earlier survey, whose pages
-    leave the stock for those of this one.
+    leave the stock for those of this one. failing: an earlier survey, of which only what
+    `link_watch.without_failing` leaves out is asked again.
     """
 
     starts: tuple[str, ...]
@@ -52,6 +53,7 @@ class SurveyRequest:
     resume: bool = False
     publish_as: str = ""
     since: str = ""
+    failing: str = ""
 
     @property
     def addresses(self) -> tuple[Address, ...]:

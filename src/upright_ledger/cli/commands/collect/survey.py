@@ -12,18 +12,22 @@ from click.core import ParameterSource
 from upright_ledger.app.collect.moved_pages import propose_renamings
 from upright_ledger.app.collect.surveys.audit import FAMILY, SECTION, audited
 from upright_ledger.app.collect.surveys.crawling import Surveying, start_surveying
+from upright_ledger.app.collect.surveys.link_watch import LinkWatch
 from upright_ledger.app.collect.surveys.rewrite_links import MendedContent
 from upright_ledger.app.collect.surveys.survey import Surveyed, survey
 from upright_ledger.app.collect.surveys.survey_request import NEW, OLD, SurveyRequest, with_settings
+from upright_ledger.app.messages import as_data, deliver
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import ASKING_OPTIONS, manner_of, say_who_gets_the_login
-from upright_ledger.cli.options.output_files import force_option
+from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import bundle, json_option
 from upright_ledger.cli.options.survey_files import SurveyFiles, file_options
+from upright_ledger.cli.screens.messages import say_failed, say_news, say_sent
 from upright_ledger.cli.screens.renamed import show_renamed
 from upright_ledger.cli.screens.survey import show_mended, show_rows, show_survey
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.monitoring.changes import NewsKind
 from upright_ledger.core.severity import Severity
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
@@ -99,6 +103,13 @@ _crawl_options = bundle(
     click.option(
         "--resume", is_flag=True, help="Go on with the last survey there, which was stopped."
     ),
+    click.option(
+        "--failing",
+        default="",
+        metavar="RUN",
+        help="Ask again only what tells whether its links were mended: where they lead, and the "
+        "pages that hold them.",
+    ),
 )
 
 
@@ -135,6 +146,16 @@ _crawl_options = bundle(
     help="List the rows of an outcome or a fault, such as moved.",
 )
 @click.option("--part", default="", metavar="NAME", help="With --list: of one part alone.")
+@click.option(
+    "--new",
+    "only_new",
+    is_flag=True,
+    help="For cron: say only which links to mend are new or gone since the last survey there, and "
+    "send it by the channels of [notify].",
+)
+@click.option(
+    "--message", type=FILE, metavar="FILE.json", help="With --new: write what changed there, too."
+)
 @file_options
 @click.option("--all", "all_rows", is_flag=True, help="List every address of every fault.")
 @force_option
@@ -150,6 +171,8 @@ def command(
     by: str,
     listed: str,
     part: str,
+    only_new: bool,
+    message: Path | None,
     files: SurveyFiles,
     all_rows: bool,
     as_json: bool,
@@ -174,6 +197,13 @@ def command(
         raise UsageError(
             "--pairs goes with --since", "such as --since before-launch --pairs pairs.csv"
         )
+    if (shown and only_new) or (message is not None and not only_new):
+        raise UsageError(
+            "--new goes with addresses to start from, and --message with --new",
+            "such as upright survey https://www.quillhaven.example/ --new",
+        )
+    if crawl.values["failing"] and crawl.values["resume"]:
+        raise UsageError("--failing begins a survey, and --resume goes on with one", "give one")
     if files.exports and not shown and not starts:
         _mend_content(files.mend(open_ledger(folder)), files, as_json=as_json)
     if not shown and not starts:
@@ -181,13 +211,14 @@ def command(
             "no address was given to start from",
             "such as upright survey https://www.quillhaven.example/",
         )
-    kept = None
+    kept, watch = None, None
     if shown:
         ledger = open_ledger(folder)
     else:
         with start_surveying() as surveying:
             ledger = open_ledger(folder)
-            kept = _survey(ledger, starts, crawl, surveying, since, as_json=as_json)
+            watch = LinkWatch(ledger, message) if only_new else None
+            kept = _survey(ledger, starts, crawl, surveying, since, watch, as_json=as_json)
     result = audited(
         ledger,
         str(kept.run) if kept else shown,
@@ -203,6 +234,8 @@ def command(
         else None
     )
     unsafe = files.write(result, proposed)
+    if watch is not None:
+        _say_new(ledger, watch, result.run, as_json=as_json)
     mended = files.mend(ledger, result) if files.exports else None
     if as_json:
         told: dict[str, Any] = mended.as_dict() if mended is not None else {}
@@ -236,6 +269,18 @@ def command(
     )
 
 
+def _say_new(ledger: Ledger, watch: LinkWatch, run: int, *, as_json: bool) -> None:
+    """Say and send what is new among the links to mend, and end: quiet where nothing is."""
+    delivered = deliver(ledger, watch.file)
+    if as_json:
+        output.json_out({"run": run, "news": as_data(watch.news), **delivered.as_dict()})
+    else:
+        say_news(watch.news, watch.looked_at, watch.shown)
+        say_sent(delivered)
+    linked = any(n.kind == NewsKind.LINKED for n in watch.news)
+    raise click.exceptions.Exit(say_failed(delivered) or int(linked))
+
+
 def _mend_content(mended: MendedContent, files: SurveyFiles, *, as_json: bool) -> None:
     """Say what was put right in exported text, and end. Exit code 1 where dead links are left."""
     if as_json:
@@ -263,6 +308,7 @@ def _survey(
     crawl: Asked,
     surveying: Surveying,
     since: str,
+    watch: LinkWatch | None,
     *,
     as_json: bool,
 ) -> Surveyed:
@@ -278,7 +324,7 @@ def _survey(
     manner = manner_of(wanted, hosts, begin)
     say_who_gets_the_login(manner)
     with output.progress_counts("surveying") as progress:
-        kept = survey(ledger, request, manner, surveying, progress)
+        kept = survey(ledger, request, manner, surveying, progress, watch)
     if not kept.stopped:
         return kept
     if as_json:

@@ -23,9 +23,10 @@ from upright_ledger.cli.options.http import LOGIN, POLITE_RATE, read_place
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.reading import reading_options
 from upright_ledger.cli.options.shared import json_option
+from upright_ledger.cli.screens.messages import say_failed, say_news, say_sent
 from upright_ledger.cli.screens.triage import show_next_step, show_triage
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.monitoring.changes import NewsKind, body_of
+from upright_ledger.core.monitoring.changes import NewsKind
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
@@ -192,24 +193,14 @@ def _watch(
     if as_json:
         output.json_out(found.as_dict())
     elif not found.is_quiet:
-        for line in (
-            body_of(
-                found.news,
-                f"{sum(n.bytes for n in found.read):,} new bytes in {len(found.read):,} logs.",
-            ).splitlines()
-            if found.news
-            else ()
-        ):
-            output.say(line)
-        if found.sent:
-            output.say(f"Sent: {', '.join(found.sent)}.")
+        read = sum(n.bytes for n in found.read)
+        say_news(found.news, f"{read:,} new bytes in {len(found.read):,} logs.")
+        say_sent(found.delivered)
     for log in found.read:
         if log.lost:
             click.echo(f"upright: {log.name}: {log.lost}.", err=True)
-    for error in found.failed:
-        output.error_sentence(error)
     failing = any(n.kind != NewsKind.MENDED for n in found.news)
-    raise click.exceptions.Exit(3 if found.failed else 1 if failing else 0)
+    raise click.exceptions.Exit(say_failed(found.delivered) or int(failing))
 
 
 def _review(folder: Path, waiting: frozenset[int]) -> None:

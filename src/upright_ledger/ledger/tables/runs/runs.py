@@ -162,7 +162,9 @@ def open_run(connection: Connection, kind: RunKind, at: str) -> Run | None:
     return found if found is not None and not found.finished else None
 
 
-def last_run(connection: Connection, kind: RunKind) -> Run | None:
-    """The newest complete run of a kind."""
-    complete = "WHERE kind = :kind AND finished <> '' ORDER BY id DESC"
-    return _one(connection, complete, kind=kind)
+def last_run(connection: Connection, kind: RunKind, at: str = "") -> Run | None:
+    """The newest complete run of a kind; at: at this place, where one is named."""
+    complete = "WHERE kind = :kind AND finished <> ''"
+    if at:
+        return _one(connection, f'{complete} AND "at" = :at ORDER BY id DESC', kind=kind, at=at)
+    return _one(connection, f"{complete} ORDER BY id DESC", kind=kind)
