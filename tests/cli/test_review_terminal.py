@@ -13,6 +13,7 @@ import termios
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 
 import pytest
 
@@ -250,3 +251,46 @@ def test_what_fails_is_reviewed_at_once(waiting: Program) -> None:
         screen.press("1")
         assert "2 entries were answered" in screen.until("were answered")
     assert set(answers(waiting)) == {"/stories/gilt-case.html", "/stories/elm-hand.html"}
+
+
+def test_weak_pages_are_gone_through_one_by_one(tmp_path: Path) -> None:
+    site = "https://www.quillhaven.example"
+    Program(tmp_path)("open", "running", "--old", site, "--new", site)
+    running = Program(tmp_path / "running")
+    titles = {
+        "/guide/winding-a-tower-clock/": ("Winding a tower clock", 90),
+        "/tips/tower-clock-winding/": ("Tower clock winding tips", 0),
+        "/news/autumn-market/": ("Autumn market", 0),
+        "/news/old-notice/": ("An old notice", 0),
+        "/kept/": ("Kept by hand", 0),
+    }
+    rows = [f"{site}{path},{title},{clicks}" for path, (title, clicks) in titles.items()]
+    running.write("clicks.csv", "url,title,clicks\n" + "\n".join(rows) + "\n")
+    assert "entries --weak --csv" in running("review", "--weak", "--out", "x.csv", code=2).err
+    running("gather", "clicks.csv", "--period", "2026-01-01..2026-06-30")
+    running("decide", "/kept/", "--keep")
+    with terminal(running, "review", "--weak") as screen:
+        first = screen.until(END)
+        assert "3 weak pages left" in first
+        assert "no clicks, visits, hits or links" in first
+        screen.press("g")
+        assert "2 weak pages left" in screen.until(END)
+        screen.press("u")
+        assert "3 weak pages left" in screen.until(END)
+        screen.press("gk")
+        screen.until("1 weak pages left, 2 answered")
+        assert "the strongest page of its subject, value" in screen.until(END)
+        screen.press("1")
+        screen.until("3 entries were answered; 0 of those chosen are left.")
+        assert screen.process.wait(PATIENCE) == 0
+    found = {e["legacy_url"].removeprefix(site): e for e in running.json("entries")["entries"]}
+    told = {p: (e["answer"], e["destination"].removeprefix(site)) for p, e in found.items()}
+    assert told == {
+        "/guide/winding-a-tower-clock/": ("open", ""),
+        "/tips/tower-clock-winding/": ("move", "/guide/winding-a-tower-clock/"),
+        "/news/autumn-market/": ("gone", ""),
+        "/news/old-notice/": ("keep", ""),
+        "/kept/": ("keep", ""),
+    }
+    with terminal(running, "review", "--weak") as screen:
+        screen.until("0 entries were answered; 0 of those chosen are left.")

@@ -338,3 +338,50 @@ def test_a_reviewed_sample_supports_or_corrects_the_estimate(museum: Program) ->
         "no proposal that match accepted"
         in museum("review", "--out", "x.csv", "--sample", 5, "--site", "none.example", code=2).err
     )
+
+
+def days(program: Program) -> dict[str, str]:
+    """Old path → the day on which its answer is to be looked at again."""
+    return {d["legacy_url"].removeprefix(OLD): d["day"] for d in program.json("balance")["until"]}
+
+
+@pytest.mark.parametrize("name", ["sheet.xlsx", "sheet.csv"])
+def test_a_sheet_says_when_an_answer_is_looked_at_again(waiting: Program, name: str) -> None:
+    oak, elm = "/stories/oak-bell.html", "/stories/elm-hand.html"
+    waiting("decide", elm, "--to", "/journal/elm-hand/", "--until", "2099-01-31")
+    changes = {oak: {"answer": "move", "until": "31.05.2099"}, "/lost/quartz.html": {"until": "x"}}
+    path = edited(waiting, name, changes)
+    found = waiting.json("review", "--in", path.name, code=1)
+    assert [r["reason"] for r in found["refused"]] == ["'x' is no day: write it as in 2027-05-31"]
+    assert days(waiting) == {elm: "2099-01-31", oak: "2099-05-31"}
+    cleared = edited(waiting, f"again-{name}", {elm: {"until": ""}})
+    assert len(waiting.json("review", "--in", cleared.name)["changed"]) == 1
+    assert days(waiting) == {oak: "2099-05-31"}
+    # An older sheet does not take back a day that somebody gave since.
+    waiting("decide", oak, "--to", "/journal/oak-bell/", "--until", "2099-06-30")
+    assert len(waiting.json("review", "--in", path.name, code=1)["conflicts"]) == 1
+    assert days(waiting) == {oak: "2099-06-30"}
+
+
+def test_a_day_needs_an_answer_and_is_one_to_come(waiting: Program) -> None:
+    wrong = {
+        "/lost/quartz.html": {"until": "2099-01-01"},
+        "/lost/zither.html": {"answer": "gone", "until": "2020-01-01"},
+    }
+    path = edited(waiting, "sheet.csv", wrong)
+    found = waiting.json("review", "--in", path.name, code=1)
+    assert {r["reason"].partition(":")[0] for r in found["refused"]} == {
+        "2099-01-01 is the day of an answer, and the row has none",
+        "2020-01-01 is not to come",
+    }
+    # A sheet of before, without that column, leaves the days as they are.
+    waiting("decide", "/lost/quartz.html", "--gone", "--until", "2099-01-31")
+    waiting("review", "--out", "older.csv")
+    rows = read(waiting.folder / "older.csv")
+    for row in rows:
+        del row["until"]
+        if row["legacy_url"].endswith("quartz.html"):
+            row["note"] = "as the owner wants it"
+    save(waiting.folder / "older.csv", rows)
+    assert len(waiting.json("review", "--in", "older.csv")["changed"]) == 1
+    assert days(waiting) == {"/lost/quartz.html": "2099-01-31"}

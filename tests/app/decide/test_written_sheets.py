@@ -64,3 +64,23 @@ def test_a_torn_row_is_said_and_nothing_of_it_is_used(museum: Program, mark: str
         "review.csv", ("legacy_url", "answer", "destination"), (f"{OLD}/sound", "gone", "", "x")
     )
     assert "4 cells in a table of 3 columns" in museum("review", "--in", reviewed, code=1).out
+
+
+@pytest.mark.parametrize("word", ["Summe", "Total:", "Razem", "合計"])
+def test_a_row_of_totals_in_a_sheet_is_no_address(museum: Program, word: str) -> None:
+    museum.write("pairs.csv", f"alt;neu;Prüfen am\n/a;/b/;31.05.2099\n{word};1;\n")
+    found = museum.json("decide", "--from", "pairs.csv", code=1)
+    assert found["refused"] == [{"row": 3, "old": "", "reason": "it holds totals, and no address"}]
+    (entry,) = museum.json("entries")["entries"]
+    assert entry["legacy_url"].endswith("/a")
+    assert museum.json("balance")["until"][0]["day"] == "2099-05-31"
+
+
+def test_a_page_that_is_named_like_a_row_of_totals_is_one(museum: Program) -> None:
+    names = ("/total/", "/sum", "/total/prices.html", "/summe-und-teile.html", "/suma.htm")
+    museum.write("new.csv", "url,title\n" + "".join(f"{n},Page {n}\n" for n in names) + "Total,5\n")
+    museum.write("old.csv", "url,hits\n" + "".join(f"{n},3\n" for n in names) + "Total,15\n")
+    assert museum.json("stock", "new.csv")["sources"][0]["accepted"] == len(names)
+    museum("gather", "old.csv")
+    found = {e["legacy_url"].partition("example")[2] for e in museum.json("entries")["entries"]}
+    assert found == set(names)

@@ -5,7 +5,7 @@ at once.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -79,8 +79,10 @@ class Queue:
     """A walk through the open entries of a ledger that fit. All that is decided is in the ledger at
     once: leaving loses nothing.
 
-    answered: entries answered in this sitting.
+    answered: entries answered in this sitting. left: what the others are called.
     """
+
+    left = "open"
 
     def __init__(self, ledger: Ledger, filters: Filters) -> None:
         self.ledger = ledger
@@ -245,6 +247,7 @@ class Queue:
         undo(self.ledger, target=last.step)  # may be refused: then the answer stays in the list
         self._done.pop()
         self._first = last.entries + self._first
+        self._give_back(last.entries)
         self.answered -= len(last.entries)
         return len(last.entries)
 
@@ -274,8 +277,7 @@ class Queue:
             entries = {e.id: e for e in load_entries(connection, numbers)}
         with self.ledger.step("review", "") as step:
             taken = answers_of(step.connection, numbers)
-            nothing = Decision(AnswerKind.OPEN)
-            free = [(n, a) for n, a in chosen if taken.get(n, nothing).kind == AnswerKind.OPEN]
+            free = [(n, a) for n, a in chosen if self._is_free(n, taken)]
             post_answers(step, [of_person(entries[n], a) for n, a in free])
             first = entries[numbers[0]].legacy_url
             step.summary = f"{first}: {chosen[0][1].kind}" + (
@@ -284,4 +286,15 @@ class Queue:
         if free:
             self._done.append(_Done(step.id, [n for n, _ in free]))
         self.answered += len(free)
+        self._take(numbers)
         return len(free)
+
+    def _take(self, numbers: Sequence[int]) -> None:
+        """What is answered is not open any more, and leaves the queue by that."""
+
+    def _give_back(self, numbers: Sequence[int]) -> None:
+        """What is taken back is open again."""
+
+    def _is_free(self, number: int, taken: Mapping[int, Decision]) -> bool:
+        """Whether nobody else answered an entry meanwhile."""
+        return number not in taken or taken[number].kind == AnswerKind.OPEN

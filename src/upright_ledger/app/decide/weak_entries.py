@@ -92,6 +92,13 @@ class Pruning:
     last: str
     links: bool
 
+    @property
+    def evidence(self) -> str:
+        """By what they are weak, in words: the sources, and of which days these are."""
+        when = f" from {self.first} to {self.last}" if self.first else ", of days that nobody said"
+        more = " and others" if len(self.sources) > 4 else ""
+        return f"by {', '.join(self.sources[:4])}{more}{when}"
+
 
 def weak_entries(move: MoveState) -> Pruning:
     """The entries that are open or kept, and that nobody needs. Raises UsageError where nothing was

@@ -167,7 +167,7 @@ class Screen:
         queue = self._queue
         out.print(
             Text(
-                f"{queue.open:,} open, {queue.answered:,} answered in this sitting",
+                f"{queue.open:,} {queue.left}, {queue.answered:,} answered in this sitting",
                 style=output.FAINT,
             )
         )

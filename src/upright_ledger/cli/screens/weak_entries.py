@@ -27,11 +27,9 @@ def show_weak(
             }
         )
         return
-    when = f" from {found.first} to {found.last}" if found.first else ", of days that nobody said"
-    named = ", ".join(found.sources[:4]) + (" and others" if len(found.sources) > 4 else "")
     output.say(
         f"{len(found.weak):,} of {output.plural(found.of, 'entry', 'entries')} that are open or "
-        f"kept have no clicks, visits, hits or links, by {named}{when}."
+        f"kept have no clicks, visits, hits or links, {found.evidence}."
     )
     if not found.links:
         output.say(

@@ -26,6 +26,7 @@ from upright_ledger.formats.tables.column_names import bare
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 from upright_ledger.formats.tables.rows.workbook_rows import hidden_note, sheets_of
+from upright_ledger.formats.tables.url_table import Table
 
 OLD, NEW, STATUS, QUERY, KIND, UNTIL = "old", "new", "status", "query", "kind", "until"
 MEANINGS = (OLD, NEW, STATUS, QUERY, KIND, UNTIL)
@@ -45,7 +46,14 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     ),
     QUERY: ("query",),
     KIND: ("kind",),
-    UNTIL: ("until", "reviewon", "reviewdate", "wiedervorlage", "gueltigbis", "gultigbis"),
+    UNTIL: (
+        "until", "reviewon", "reviewdate", "review", "duedate", "validuntil", "expires",
+        "expiry", "wiedervorlage", "wiedervorlageam", "prufenam", "pruefenam", "prufdatum",
+        "bis", "befristetbis", "gueltigbis", "gultigbis", "arevoir", "arevoirle", "jusquau",
+        "jusqua", "echeance", "valablejusquau", "revisarel", "hasta", "validohasta",
+        "rivedereil", "finoal", "scadenza", "geldigtot", "tot", "herzienop", "revisarem",
+        "validoate", "ate", "sprawdzicdnia", "waznedo", "granskas", "till", "giltigtill",
+    ),
 }  # fmt: skip
 _HEADER_WITHIN = 60  # rows
 _SAMPLE = 200
@@ -149,7 +157,9 @@ def _pairs_of(
     pairs = []
     for (line, cells), old, new, status, query, kind_told, until in zip(whole, *told, strict=True):
         one = Pair(line, old, new, status, query, kind_told, sheet, until)
-        if one.old:
+        if one.old and Table.is_sum(one.old):
+            rejected.append((line, "it holds totals, and no address"))
+        elif one.old:
             pairs.append(one)
         elif one.new or any(map(str.strip, cells)):
             rejected.append((line, "the old address is missing"))

@@ -21,7 +21,7 @@ from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
     r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem|soma|i alt|"
-    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계)\b",
+    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계)(?!\w|[./-]\w)",
     re.IGNORECASE,
 )
 _SAMPLE = 400
@@ -81,8 +81,8 @@ class Table:
 
 
 def begins_a_sum(cell: str) -> bool:
-    """Whether a cell begins a row of totals."""
-    return _TOTAL.match(cell) is not None
+    """Whether a cell begins a row of totals: a page of that name (/total/, sum.html) does not."""
+    return _TOTAL.match(cell) is not None and not looks_like_address(cell)
 
 
 def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> Table:

@@ -320,22 +320,28 @@ def sampled(confidence: float, *, right: bool, where: str) -> str:
     return f"{AnsweredBy.SAMPLED} {confidence:.4f} {'right' if right else 'wrong'}: {where}"
 
 
-def answers_before(connection: Connection, step: int) -> dict[int, tuple[Decision, str]]:
-    """Entry → its answer and note as they stood when `step` was the last, for those that changed
-    since.
+class Standing(NamedTuple):
+    """An answer as a person gave it. until: the day on which it is to be looked at again, or
+    empty.
     """
+
+    answer: Decision
+    note: str = ""
+    until: str = ""
+
+
+def answers_before(connection: Connection, step: int) -> dict[int, Standing]:
+    """Entry → its answer as it stood when `step` was the last, for those that changed since."""
     query = (
         "SELECT row_key, before FROM changes WHERE table_name = 'answers' AND step > :step "
         "ORDER BY step"
     )
-    found: dict[int, tuple[Decision, str]] = {}
+    found: dict[int, Standing] = {}
     for key, before in connection.rows(query, step=step):
         (entry,) = json.loads(key)
         was = unpacked(before) or _NOTHING
-        found.setdefault(
-            entry,
-            (Decision(AnswerKind(was["kind"]), was["status"], was["destination"]), was["note"]),
-        )
+        answer = Decision(AnswerKind(was["kind"]), was["status"], was["destination"])
+        found.setdefault(entry, Standing(answer, was["note"], was.get("until", "")))
     return found
 
 

@@ -10,9 +10,10 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from upright_ledger.app.decide.decide import read_new, read_old
+from upright_ledger.app.decide.decide import read_old
 from upright_ledger.app.decide.entries import EntryLine, list_entries
 from upright_ledger.app.decide.second_looks import SecondLooks, second_looks
+from upright_ledger.app.decide.sheets.reviewed_rows import is_typed, wanted_by
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import (
@@ -21,7 +22,6 @@ from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     AnswerKind,
     Decision,
-    usual,
 )
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
@@ -39,14 +39,21 @@ from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.lines.listing import Filters
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
+from upright_ledger.ledger.tables.answers import (
+    Standing,
+    answers_before,
+    dated_answers,
+    of_person,
+    post_answers,
+    sampled,
+)
 from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
 from upright_ledger.ledger.tables.stock import Destination, load_stock
 
 COLUMNS = (
     "site", "legacy_url", "section", "title", "item", "value", "hits", "links", "last_seen",
     "destination", "new_title", "confidence", "reason", "choice_2", "choice_3",
-    "answer", "status", "note", "as_of",
+    "answer", "status", "until", "note", "as_of",
 )  # fmt: skip
 """as_of: the last step in the journal when the sheet was written, so that two people's decisions
 cannot overrun each other.
@@ -66,9 +73,12 @@ class ReviewedAnswer:
 
     row: int
     entry: Entry
-    answer: Decision
-    note: str
+    wanted: Standing
     where: str
+
+    @property
+    def answer(self) -> Decision:
+        return self.wanted.answer
 
 
 @dataclass
@@ -120,13 +130,17 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     """
     with ledger.reading() as connection:
         proposals, as_of = load_proposals(connection), last_step(connection)
+        days = {d.entry: d.day for d in dated_answers(connection)}
         pages = load_stock(connection)
     lines = list_entries(ledger, filters).lines
     if sample:
         lines = _drawn(lines, sample, as_of)
     rows = [
         (
-            *_row(line.entry, line.section, proposals.get(line.entry.id, []), pages, as_of),
+            *_row(line.entry, line.section, proposals.get(line.entry.id, []), pages),
+            days.get(line.entry.id, ""),
+            line.entry.note,
+            as_of,
             *([""] if sample else []),
         )
         for line in lines
@@ -173,7 +187,6 @@ def _row(
     section: str,
     proposals: list[StoredProposal],
     pages: Mapping[str, Destination],
-    as_of: int,
 ) -> tuple[object, ...]:
     best = proposals[0] if proposals else None
     is_fallback = best is not None and best.is_fallback
@@ -201,7 +214,7 @@ def _row(
         round(evidence.value, 2), round(evidence.hits), round(evidence.links), entry.last_seen,
         shown, page.title or page.heading if page else "", confidence,
         "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind,
-        entry.answer.status or None, entry.note, as_of,
+        entry.answer.status or None,
     )  # fmt: skip
 
 
@@ -220,6 +233,7 @@ def read_sheet(
     result = Reviewed()
     with ledger.reading() as connection:
         proposals = load_proposals(connection)
+        days = {d.entry: d.day for d in dated_answers(connection)}
         rows = list(_rows(path))
         befores = {
             step: answers_before(connection, step) for step in {_as_of(c) for _, c, _ in rows}
@@ -233,24 +247,24 @@ def read_sheet(
         try:
             entry = _entry_of(move, cells, seen, number)
             offered = {p.destination for p in proposals.get(entry.id, ())}
-            was, was_note = befores[_as_of(cells)].get(entry.id, (entry.answer, entry.note))
-            answer = _answer(ledger, cells, was, offered, result)
+            now = Standing(entry.answer, entry.note, days.get(entry.id, ""))
+            was = befores[_as_of(cells)].get(entry.id, now)
+            wanted = wanted_by(ledger, cells, (was, now), offered)
         except NotAnAddressError as error:
             result.refused.append((number, cells.get("legacy_url", ""), str(error)))
             continue
-        note = cells.get("note", "")
-        unedited = (answer, note) in ((was, was_note), (entry.answer, entry.note))
-        change = ReviewedAnswer(
-            number, entry, answer, note, _where(path, number, cells, right=answer == was)
-        )
+        answer, unedited = wanted.answer, wanted in (was, now)
+        where = _where(path, number, cells, right=answer == was.answer)
+        result.typed += is_typed(cells, answer)
+        change = ReviewedAnswer(number, entry, wanted, where)
         if unedited and cells.get(_REVIEWED) and entry.by == AnsweredBy.MATCH:
             result.confirmed.append(change)
         elif unedited:
             result.unchanged += 1
-        elif (was, was_note) != (entry.answer, entry.note):
-            now = f"{entry.answer.kind} {entry.answer.destination}".strip()
+        elif was != now:
+            held = f"{entry.answer.kind} {entry.answer.destination}".strip()
             result.conflicts.append(
-                (number, entry.legacy_url, f"it was answered since the sheet was written: {now}")
+                (number, entry.legacy_url, f"it was answered since the sheet was written: {held}")
             )
         elif entry.answer.kind == AnswerKind.OPEN and answer.kind != AnswerKind.OPEN:
             result.added.append(change)
@@ -259,14 +273,18 @@ def read_sheet(
         else:
             result.changed.append(change)
     with ledger.reading() as connection:
-        wanted = ((change.entry.id, change.answer) for change in result.changes)
-        result.looks = second_looks(connection, ledger.settings, wanted)
+        told = ((change.entry.id, change.answer) for change in result.changes)
+        result.looks = second_looks(connection, ledger.settings, told)
     if not as_given:
         result.leave_out({missing.destination for missing in result.looks.unstocked})
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
             posted = post_answers(
-                step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes]
+                step,
+                [
+                    of_person(c.entry, c.answer, c.where, c.wanted.note, c.wanted.until)
+                    for c in result.changes
+                ],
             )
             step.summary = f"{len(posted):,} answers from {path.name}"
         result.posted = True
@@ -331,44 +349,3 @@ def _entry_of(move: MoveState, cells: dict[str, str], seen: dict[int, int], numb
         raise NotAnAddressError(f"row {seen[entry.id]} is for the same entry")
     seen[entry.id] = number
     return entry
-
-
-def _answer(
-    ledger: Ledger, cells: dict[str, str], was: Decision, offered: set[str], result: Reviewed
-) -> Decision:
-    """The answer a row means. Raises NotAnAddressError where it means none."""
-    said = cells["answer"].lower() or AnswerKind.OPEN
-    if said not in ANSWERS:
-        raise NotAnAddressError(f"{cells['answer']!r} is no answer; use {', '.join(ANSWERS)}")
-    kind = AnswerKind(said)
-    written = cells.get("destination", "")
-    destination = read_new(ledger, written) if written else ""
-    status = _status(cells.get("status", ""))
-    if kind == AnswerKind.OPEN:
-        if not destination or destination in offered or was.kind != AnswerKind.OPEN:
-            return Decision(AnswerKind.OPEN)
-        kind = AnswerKind.MOVE
-        result.typed += 1
-    if kind in {AnswerKind.MOVE, AnswerKind.TEMPORARY}:
-        if not destination:
-            raise NotAnAddressError(f"the answer {kind} needs a destination")
-        if not status or STATUSES[status] != kind:
-            if status and status != was.status:
-                raise NotAnAddressError(f"{status} is no status of the answer {kind}")
-            return usual(kind, destination)
-        return Decision(kind, status, destination)
-    return usual(kind)
-
-
-def _status(text: str) -> int:
-    if not text:
-        return 0
-    digits = text.partition(".")[0]
-    if (
-        not digits.isdigit()
-        or not digits.isascii()
-        or len(digits) > 3
-        or int(digits) not in STATUSES
-    ):
-        raise NotAnAddressError(f"{text!r} is no status; use {', '.join(map(str, STATUSES))}")
-    return int(digits)

@@ -24,6 +24,7 @@ from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.lines.listing import Filters
+from upright_ledger.ledger.store import Ledger
 
 SHOWN = 8
 
@@ -62,6 +63,12 @@ SHOWN = 8
     is_flag=True,
     help="With --in: keep destinations that are no pages in stock; else they are not posted.",
 )
+@click.option(
+    "--weak",
+    is_flag=True,
+    help="In place of the open entries: those that nobody needs, to be kept, merged into the "
+    "strongest page of their subject, or ended.",
+)
 @click.option("--reason", default="", help="With --in: why, for the journal.")
 @force_option
 @json_option
@@ -69,7 +76,7 @@ SHOWN = 8
 def command(
     folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None,
     section: str | None, family: str, site: str,
-    sample: int | None, as_given: bool,
+    sample: int | None, as_given: bool, weak: bool,
     reason: str, as_json: bool,
 ) -> None:  # fmt: skip
     """Review the open entries: one by one in a terminal, or in a sheet.
@@ -81,6 +88,7 @@ def command(
     upright review --out sheet.xlsx --answer open
     upright review --in sheet.xlsx --dry-run
     upright review --in sheet.xlsx
+    upright review --weak
 
     In the terminal each entry is a screen with its evidence, the candidates and why they fit, the
     most valuable first; one key decides, and it is in the ledger at once. Leave at any time; it
@@ -92,6 +100,11 @@ def command(
     somebody else meanwhile are left out and named.
     """
     chosen = Filters(site=site, section=section, family=family or None)
+    if weak and (out is not None or sheet is not None):
+        raise UsageError(
+            "--weak goes through them in a terminal",
+            "upright entries --weak --csv weak.csv writes a sheet of them",
+        )
     if out is not None and sheet is None:
         ledger = open_ledger(folder)
         count = write_sheet(ledger, out, replace(chosen, answer=answer or ""), sample or 0)
@@ -109,7 +122,7 @@ def command(
     if out is not None:
         raise UsageError("--out and --in contradict each other", "give one of them")
     if sheet is None:
-        _walk(folder, chosen, as_json=as_json)
+        _walk(folder, chosen, weak=weak, as_json=as_json)
         return
     result = read_sheet(
         open_ledger(folder), sheet, dry_run=dry_run, as_given=as_given, reason=reason
@@ -121,20 +134,31 @@ def command(
     raise click.exceptions.Exit(1 if result.refused or result.conflicts or result.astray else 0)
 
 
-def _walk(folder: Path, filters: Filters, *, as_json: bool) -> None:
+def _walk(folder: Path, filters: Filters, *, weak: bool, as_json: bool) -> None:
     if as_json or not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise UsageError(
             "the review one by one needs a terminal",
-            "upright review --out sheet.xlsx writes a sheet instead",
+            "upright entries --weak --csv weak.csv writes a sheet instead"
+            if weak
+            else "upright review --out sheet.xlsx writes a sheet instead",
         )
-    queue = Queue(open_ledger(folder), filters)
+    ledger = open_ledger(folder)
+    queue = _weak_queue(ledger, filters) if weak else Queue(ledger, filters)
     if queue.open:
         Screen(queue).run()
     output.say(
         f"{output.plural(queue.answered, 'entry was', 'entries were')} answered; "
-        f"{queue.open:,} of those chosen are open."
+        f"{queue.open:,} of those chosen are {'left' if weak else 'open'}."
     )
     output.next_step("look for faults", "upright check")
+
+
+def _weak_queue(ledger: Ledger, filters: Filters) -> Queue:
+    from upright_ledger.app.decide.weak_entries import weak_entries
+    from upright_ledger.app.decide.weak_queue import WeakQueue
+    from upright_ledger.app.move_state import MoveState
+
+    return WeakQueue(ledger, filters, weak_entries(MoveState(ledger)))
 
 
 def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
