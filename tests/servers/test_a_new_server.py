@@ -14,7 +14,7 @@ import pytest
 
 from conftest import NEW, Program
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.app.prove.builds.build import build
+from upright_ledger.app.prove.builds.build import BuildRequest, build
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.errors import RefusedError
 from upright_ledger.servers import DIALECTS
@@ -106,7 +106,7 @@ def test_a_toy_dialect_is_two_files_and_a_line(museum: Program, toy: Path, tmp_p
     theirs = tmp_path / "theirs.json"
     theirs.write_text("# upright: rules begin\n# upright: rules end\n")
     move = MoveState(open_ledger(museum.folder))
-    built = build(move, "toy", tmp_path / "out", into=theirs)
+    built = build(move, BuildRequest("toy", tmp_path / "out", into=theirs))
     written = json.loads((tmp_path / "out/rules.json").read_text())
     assert written["www.quillhaven.example /a.html"] == [301, f"{NEW}/a/"]
     assert written["www.quillhaven.example /gone.html"] == [0, ""]  # refused: it passes
@@ -121,12 +121,13 @@ def test_its_bounds_and_its_faults_are_told(
     for name in "abcd":
         museum("decide", f"/{name}.html", "--to", f"/{name}/", "--query", "drop")
     with pytest.raises(RefusedError, match=r"too many for toy, which takes 3: it is a toy"):
-        build(MoveState(open_ledger(museum.folder)), "toy", tmp_path / "out")
+        build(MoveState(open_ledger(museum.folder)), BuildRequest("toy", tmp_path / "out"))
     text = (toy / "dialect.py").read_text()
     (toy / "dialect.py").write_text(text.replace("decoded(path)}", "decoded(path)}x"))
     _forget(monkeypatch)
+    forced = BuildRequest("toy", tmp_path / "out", force=True)
     with pytest.raises(RefusedError, match="do not read back"):
-        build(MoveState(open_ledger(museum.folder)), "toy", tmp_path / "out", force=True)
+        build(MoveState(open_ledger(museum.folder)), forced)
 
 
 def test_nothing_else_knows_servers_by_name() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from upright_ledger.app.move_state import MoveState
@@ -71,12 +72,19 @@ class Requests:
         return chosen
 
 
-def own_requests(move: MoveState, *, section: str = "", sample: int = 0) -> Requests:
-    """The ledger's own entries, each by its plainest address, the most valuable first.
+def own_requests(
+    move: MoveState,
+    *,
+    section: str = "",
+    sample: int = 0,
+    wanted: Callable[[Entry], bool] = lambda _: True,
+) -> Requests:
+    """The ledger's own entries that are wanted, each by its plainest address, the most valuable
+    first.
 
     sample: as many drawn by chance, the same ones every time.
     """
-    entries = sorted(move.entries, key=lambda e: (-e.evidence.value, e.legacy_url))
+    entries = sorted(filter(wanted, move.entries), key=lambda e: (-e.evidence.value, e.legacy_url))
     if section:
         sections = Sections(move.ledger.settings.sections)
         entries = [e for e in entries if sections.of(e.site, e.key) == section]

@@ -14,6 +14,7 @@ from msgspec import Meta, Struct, structs
 
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.sections import Wave
 from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.url.origins import Sites
@@ -218,6 +219,7 @@ class Document(SettingsTable, frozen=True):
     folding: FoldingTable
     site: Annotated[tuple[SiteTable, ...], Meta(min_length=1)]
     sections: dict[str, Texts] = {}
+    waves: dict[str, Texts] = {}
     value: ValueTable = ValueTable()
     form: FormTable = FormTable()
     build: BuildTable = BuildTable()
@@ -235,7 +237,8 @@ class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's
     own file.
 
-    sections: name and patterns, in order. profiles: name → a platform that imports lists.
+    sections: name and patterns, in order. waves: sections that go live together, in order.
+    profiles: name → a platform that imports lists.
     cache_control: a header for redirects, or empty. forms: what sites settle for all addresses that
     no rule answers. origins: hosts from which people come, by what they are ("search engine" and so
     on), beyond those that are known.
@@ -248,6 +251,7 @@ class Settings:
     policy: FoldingPolicy
     weights: Weights
     sections: tuple[tuple[str, tuple[str, ...]], ...]
+    waves: tuple[Wave, ...]
     profiles: Mapping[str, ProfileTable]
     cache_control: str
     forms: tuple[CanonicalForm, ...]

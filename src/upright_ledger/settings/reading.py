@@ -15,6 +15,7 @@ from msgspec import inspect
 
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.sections import ALL_LEFT, Wave, waves_of
 from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.url.address import NotAnAddressError
@@ -229,6 +230,7 @@ def _settings(document: Document) -> Settings:
         policy,
         replace(Weights(), **given),
         tuple((name, texts(patterns)) for name, patterns in document.sections.items()),
+        _waves(document),
         document.profile,
         document.build.cache_control,
         _forms(document, policy, new),
@@ -239,6 +241,26 @@ def _settings(document: Document) -> Settings:
         document.notify,
         document.retention,
     )
+
+
+def _waves(document: Document) -> tuple[Wave, ...]:
+    """The waves, each section of which is known, and in one of them."""
+    named = [(name, texts(sections)) for name, sections in document.waves.items()]
+    seen: dict[str, str] = {}
+    for name, sections in named:
+        if not sections:
+            raise _WrongError(("waves", name), "names no section")
+        for section in sections:
+            if section != ALL_LEFT and section not in document.sections:
+                raise _WrongError(("waves", name), f"= {section!r} is no name of [sections]")
+            if section in seen:
+                told = f"names {section!r}, which is in the wave {seen[section]} already"
+                raise _WrongError(("waves", name), told)
+            if ALL_LEFT in seen:
+                told = f"comes after {seen[ALL_LEFT]}, which takes all that is left"
+                raise _WrongError(("waves", name), told)
+        seen |= dict.fromkeys(sections, name)
+    return tuple(waves_of(named))
 
 
 def _origins_at(steps: Steps, written: Iterable[str]) -> tuple[str, ...]:

@@ -21,7 +21,7 @@ from properties import in_brief
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.app.prove.builds.build import build
+from upright_ledger.app.prove.builds.build import BuildRequest, build
 from upright_ledger.app.prove.check import check_ledger
 from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -219,7 +219,9 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
         try:
             # What is built hardly depends on the server, and a list is written fastest.
             dialect = "csv" if rng.random() < 0.6 else rng.choice(tuple(DIALECTS))
-            built = build(move, dialect, folder / "rules", rng.choice(("", "cautious", "bold")))
+            built = build(
+                move, BuildRequest(dialect, folder / "rules", rng.choice(("", "cautious", "bold")))
+            )
         except UprightError:
             return
         for host in (parse_address(o).authority for o in old):

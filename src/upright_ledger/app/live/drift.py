@@ -22,8 +22,12 @@ from upright_ledger.app.prove.builds.deployed_rules import (
     is_rule_file,
 )
 from upright_ledger.app.prove.results import Results
+from upright_ledger.app.waves import rules_of_wave
+from upright_ledger.core.inventory.sections import Wave
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
+from upright_ledger.ledger.tables.runs.builds import live_builds
 
 
 @dataclass
@@ -38,10 +42,23 @@ class Drift:
     differing: list[RuleChange] = field(default_factory=list)
 
 
-def drift(move: MoveState, file: Path) -> Drift:
-    """Compare what a server runs with the rules of the ledger, answer by answer. file: of the
-    server, or a list of rules.
+def of_live(move: MoveState) -> tuple[RuleSet, Wave | None]:
+    """The rules that a server should run by now: those of the wave that is live, where one is, and
+    else all; and the wave.
     """
+    with move.ledger.reading() as connection:
+        live = live_builds(connection)
+    wave = live[-1].as_wave if live else None
+    if wave is None or not wave.sections:
+        return move.compiled.rules, None
+    return rules_of_wave(move, wave).rules, wave
+
+
+def drift(move: MoveState, file: Path, wave: Wave | None = None) -> Drift:
+    """Compare what a server runs with the rules of the ledger, answer by answer. file: of the
+    server, or a list of rules. wave: which it should run; None for the one that is live, or all.
+    """
+    rules = of_live(move)[0] if wave is None else rules_of_wave(move, wave).rules
     text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
     which = next(
         (b for b in builds(move.ledger) if b.digest in text or b.digest == digest_in(file.parent)),
@@ -52,10 +69,10 @@ def drift(move: MoveState, file: Path) -> Drift:
     if is_rule_file(file) and not as_built:
         deployed = deployed_rules(file, move)
         urls = compared_urls(deployed, move)
-        running, wanted = answers_of(deployed, urls), answers_of(move.compiled.rules, urls)
+        running, wanted = answers_of(deployed, urls), answers_of(rules, urls)
     else:  # what is as it was built, to the byte, does what its list says
         running = read_list(built.with_name(RULE_LIST) if as_built else file)
-        wanted = answers_in_words(move.compiled.rules)
+        wanted = answers_in_words(rules)
         urls = sorted(running.keys() | wanted.keys())
     return Drift(file, len(urls), which, changes(running, wanted))
 
@@ -68,9 +85,10 @@ def drift_seen(move: MoveState, results: Results) -> str:
     if live is None or late:
         return late
     asked = otherwise = 0
+    rules, _ = of_live(move)
     for row in results.rows:
         address = parse_address(row.trace.url)
-        answer = move.compiled.rules.answer(address.authority, address.target, address.scheme)
+        answer = rules.answer(address.authority, address.target, address.scheme)
         if answer is not None:
             asked += 1
             otherwise += (row.trace.first_status, row.trace.first_location) != (

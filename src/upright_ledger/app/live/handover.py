@@ -23,7 +23,7 @@ from upright_ledger.ledger.tables.runs.builds import (
 @dataclass(frozen=True, slots=True)
 class BuildLine:
     """One build in a list. handed_over, live_from: times, or empty. step: the newest one when it
-    was made.
+    was made. wave: of which it is, or empty.
     """
 
     number: int
@@ -35,11 +35,14 @@ class BuildLine:
     handed_over: str
     live_from: str
     step: int
+    wave: str = ""
 
     @property
     def said(self) -> str:
         """What it is for, and since when it is live, in words."""
-        return f"build {self.number} ({self.server}) is live since {to_the_minute(self.live_from)}"
+        of_wave = f", wave {self.wave}" if self.wave else ""
+        since = to_the_minute(self.live_from)
+        return f"build {self.number} ({self.server}{of_wave}) is live since {since}"
 
     def as_dict(self) -> dict[str, Any]:
         """As data."""
@@ -62,10 +65,22 @@ def mark(ledger: Ledger, which: str, *, live: bool, at: str = "") -> BuildLine:
         mark_build(
             connection,
             found.number,
-            handed_over="" if live else time,
-            live_from=time if live else "",
+            handed_over=None if live else time,
+            live_from=time if live else None,
         )
         return next(_line(b) for b in list_builds(connection) if b.id == found.number)
+
+
+def take_off(ledger: Ledger, which: str) -> BuildLine:
+    """Note that a build is not live any more, as the one before it was put back. Raises UsageError
+    where it never was.
+    """
+    found = _find(builds(ledger), which)
+    if not found.live_from:
+        raise UsageError(f"build {found.number} is not live", "upright handover lists them")
+    with ledger.writing() as connection:
+        mark_build(connection, found.number, live_from="")
+    return found
 
 
 def live_build(ledger: Ledger) -> BuildLine | None:
@@ -134,5 +149,6 @@ def _read_time(text: str) -> str:
 
 def _line(b: Build) -> BuildLine:
     return BuildLine(
-        b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step
-    )
+        b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step,
+        b.wave,
+    )  # fmt: skip

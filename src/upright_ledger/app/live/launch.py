@@ -14,10 +14,13 @@ from upright_ledger.app.prove.check import check_ledger
 from upright_ledger.app.prove.replay import StoppedError
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests, host_matrix, own_requests
+from upright_ledger.app.waves import within
 from upright_ledger.core.crawl.audits.launch_gate import GATE
 from upright_ledger.core.crawl.audits.server_setup import HYGIENE
 from upright_ledger.core.crawl.audits.sitemap import SITEMAP
 from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.inventory.sections import Wave
 from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.core.severity import Severity
 from upright_ledger.core.tracing.verdicts import Verdict
@@ -61,6 +64,7 @@ class Looks:
     survey: Callable[[], Audited] | None
     top: int
     running: Path | None = None
+    wave: Wave | None = None
 
 
 @dataclass
@@ -80,12 +84,21 @@ class Launch:
 
 def launch(move: MoveState, looks: Looks) -> Launch:
     """Look at all of it. Nothing that is found stops it from looking at the rest."""
-    return Launch([*_of_the_books(move, looks.top), *_of_the_build(move, looks.running),
+    return Launch([*_of_the_books(move, looks), *_of_the_build(move, looks),
         *_of_the_server(move, looks), _of_the_site(move, looks.survey)])  # fmt: skip
 
 
-def _of_the_books(move: MoveState, top: int) -> Iterator[GateLine]:
-    ranked = sorted(move.entries, key=lambda e: (-e.evidence.value, e.legacy_url))
+def _is_of(move: MoveState, wave: Wave | None) -> Callable[[Entry], bool]:
+    """Whether an entry is live with a wave, where one is named."""
+    if wave is None:
+        return lambda _: True
+    of_wave = within(move.ledger.settings, wave)
+    return lambda entry: of_wave(entry.site, entry.key)
+
+
+def _of_the_books(move: MoveState, looks: Looks) -> Iterator[GateLine]:
+    top, mine = looks.top, filter(_is_of(move, looks.wave), move.entries)
+    ranked = sorted(mine, key=lambda e: (-e.evidence.value, e.legacy_url))
     opened = [e for e in ranked if e.answer.kind == AnswerKind.OPEN]
     among = [e for e in ranked[:top] if e.answer.kind == AnswerKind.OPEN]
     told = f"{len(ranked) - len(opened):,} of {len(ranked):,} entries are answered"
@@ -116,29 +129,32 @@ def _of_the_books(move: MoveState, top: int) -> Iterator[GateLine]:
         yield GateLine("proof", _light(well=well), told, "" if well else "upright check")
 
 
-def _of_the_build(move: MoveState, running: Path | None) -> Iterator[GateLine]:
+def _of_the_build(move: MoveState, looks: Looks) -> Iterator[GateLine]:
+    running, wave = looks.running, looks.wave.name if looks.wave is not None else ""
     with move.ledger.reading() as connection:
-        build = last_build(connection)
+        build = last_build(connection, wave)
         late = build is not None and changed_since(connection, build.step)
     if build is None or late:
         told = "answers were changed after the last build" if late else "nothing is built yet"
-        remedy = "upright build --for nginx --out rules/"
+        remedy = "upright build --for nginx --out rules/" + (f" --wave {wave}" if wave else "")
         yield GateLine("build", Light.NO_GO, told, remedy)
     else:
-        told = f"build {build.id} ({build.dialect}, {build.rules:,} rules) holds all answers"
+        which = f"all answers of the wave {wave}" if wave else "all answers"
+        told = f"build {build.id} ({build.dialect}, {build.rules:,} rules) holds {which}"
         yield GateLine("build", Light.GO, told)
     if running is None:
         told = "whether the server runs it: --running FILE says"
         yield GateLine("server's file", Light.OPEN, told, "upright launch --running FILE")
         return
-    found = drift(move, running)
+    found = drift(move, running, looks.wave)
     told = f"{len(found.differing):,} of {found.asked:,} addresses differ from the ledger"
     remedy = f"upright handover --running {running}" if found.differing else ""
     yield GateLine("server's file", _light(well=not found.differing), told, remedy)
 
 
 def _of_the_server(move: MoveState, looks: Looks) -> Iterator[GateLine]:
-    asked = own_requests(move).most_valuable(move, looks.top)
+    of_wave = _is_of(move, looks.wave)
+    asked = own_requests(move, wanted=of_wave).most_valuable(move, looks.top)
     which = (
         ("most valuable", "launch-top", asked),
         ("schemes and hosts", "launch-matrix", host_matrix(move)),

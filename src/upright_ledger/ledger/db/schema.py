@@ -337,6 +337,9 @@ builds = Table(
     ),  # the newest one when it was built
     Column("handed_over", String, nullable=False, default="", server_default=""),
     Column("live_from", String, nullable=False, default=""),
+    Column("wave", String, nullable=False, default="", server_default=""),
+    # a JSON list of those that are live with it; empty for the whole site
+    Column("sections", Text, nullable=False, default="", server_default=""),
 )
 
 # Logs that are followed: how much of each was read, whatever it is called meanwhile.

@@ -110,6 +110,14 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
         "what is silent",
         _sql("CREATE TABLE silent (name VARCHAR NOT NULL, PRIMARY KEY (name))"),
     ),
+    (
+        15,
+        "waves",
+        _sql(
+            "ALTER TABLE builds ADD COLUMN wave VARCHAR NOT NULL DEFAULT ''",
+            "ALTER TABLE builds ADD COLUMN sections TEXT NOT NULL DEFAULT ''",
+        ),
+    ),
 )
 """Number, name and change, from the schema before it. Each holds its own statements, so that what
 the program's schema becomes later changes none of them.

@@ -32,6 +32,8 @@ from upright_ledger.app.prove.builds.deployed_rules import (
     is_rule_file,
 )
 from upright_ledger.app.prove.check import what_is_known
+from upright_ledger.app.waves import RulesOfWave, rules_of_wave
+from upright_ledger.core.inventory.sections import Wave
 from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.generality import CAUTIOUS
@@ -53,7 +55,7 @@ class Built:
     templates that took the place of exact rules; before: how many rules there were without them.
     changes: against what stood in `compared` before; other_digest: what stood in the folder meant
     something else. backup: of the file into which the rules were put. sums: the SHA-256 of every
-    file but the manifest.
+    file but the manifest. wave: of which it is, with its rules; None for the whole site.
     """
 
     server: str
@@ -68,6 +70,8 @@ class Built:
     other_digest: bool = False
     backup: Path | None = None
     sums: dict[str, str] = field(default_factory=dict)
+    wave: Wave | None = None
+    of_wave: RulesOfWave | None = None
     time: str = field(default_factory=now)
 
     def manifest(self, ledger: str) -> dict[str, Any]:
@@ -80,6 +84,7 @@ class Built:
             "digest": self.rules.digest,
             "time": self.time,
             "program": f"upright-ledger {__version__}",
+            **self._wave_told(),
             "rules": len(self.rules.answering),
             "templates": sum(1 for t in self.rules.templates if t.status != PASS),
             "by_status": dict(sorted(counts.items())),
@@ -103,6 +108,18 @@ class Built:
             "sums": self.sums,
         }
 
+    def _wave_told(self) -> dict[str, Any]:
+        if self.wave is None or self.of_wave is None:
+            return {}
+        sections, found = sorted(self.wave.sections), self.of_wave
+        return {
+            "wave": self.wave.name,
+            "sections": sections,
+            "later": found.later,
+            "waiting": found.waiting,
+            "proof": found.proof.state,
+        }
+
 
 class Condensing(Word):
     """How far templates take the place of exact rules."""
@@ -111,25 +128,31 @@ class Condensing(Word):
     BOLD = "bold"
 
 
-def build(
-    move: MoveState,
-    server: str,
-    folder: Path,
-    condensing: str = "",
-    against: Path | None = None,
-    into: Path | None = None,
-    *,
-    force: bool = False,
-    dry_run: bool = False,
-) -> Built:
+@dataclass(frozen=True)
+class BuildRequest:
+    """What to build. server: for whom; folder: where the files go. condensing: CAUTIOUS or BOLD
+    puts templates in the place of exact rules. against: a list of rules, or a file that a server
+    runs, to compare with instead of the last build in the folder. into: a file whose block of rules
+    is replaced, too. wave: what is live with it, and no more. force: write more rules than a server
+    can bear. dry_run: only say what would be built.
+    """
+
+    server: str
+    folder: Path
+    condensing: str = ""
+    against: Path | None = None
+    into: Path | None = None
+    wave: Wave | None = None
+    force: bool = False
+    dry_run: bool = False
+
+
+def build(move: MoveState, request: BuildRequest) -> Built:
     """Write the sound rules of a book for a server. The files are read back before any is put in
     place.
-
-    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of
-    rules, or a file that a server runs, to compare with instead of the last build in the folder.
-    into: a file whose block of rules is replaced, too. force: write more rules than a server can
-    bear. dry_run: only say what would be built.
     """
+    server, folder, wave = request.server, request.folder, request.wave
+    condensing, against, into = request.condensing, request.against, request.into
     profiles = [
         Profile(name, **structs.asdict(p)) for name, p in move.ledger.settings.profiles.items()
     ]
@@ -151,7 +174,13 @@ def build(
         raise UsageError(
             f"--into is not for {server}", f"it puts rules into the files of {', '.join(others)}"
         )
-    rules, told = move.compiled.rules, list[Condensed]()
+    of_wave = rules_of_wave(move, wave) if wave is not None else None
+    rules, told = of_wave.rules if of_wave else move.compiled.rules, list[Condensed]()
+    whole = len(rules.answering)
+    if of_wave is not None and not whole:
+        raise UsageError(
+            "no answer belongs to that wave", "upright balance shows how far each is answered"
+        )
     if condensing:
         rules, told = condense(
             rules,
@@ -165,7 +194,7 @@ def build(
     cache_control = move.ledger.settings.cache_control
     if rules.blocks or rules.cache_control != cache_control:
         rules = replace(rules, cache_control=cache_control, blocks=())
-    if 0 < dialect.most_rules < len(rules.answering) and not force:
+    if 0 < dialect.most_rules < len(rules.answering) and not request.force:
         raise RefusedError(
             f"{len(rules.answering):,} rules are too many for {server}, which takes "
             f"{dialect.most_rules:,}: {dialect.too_many}",
@@ -180,6 +209,7 @@ def build(
             "nothing was written: report this as a fault of the program",
         )
     held = [*move.compiled.held_back, *translation.refused, *move.compiled.left_out]
+    held += of_wave.held_back if of_wave is not None else []
     files = dict(translation.files)
     files.setdefault(RULE_LIST, rule_list(translation.rules))
     if against is not None and is_rule_file(against):
@@ -194,16 +224,17 @@ def build(
     built = Built(
         server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told
     )
-    built.before = len(move.compiled.rules.answering)
+    built.before = whole
+    built.wave, built.of_wave = wave, of_wave
     built.compared = str(against or (folder if before else ""))
     built.changes = changes(before, after) if before else []
     files[CHANGES] = changes_csv(built.changes)
     built.other_digest = digest_in(folder) not in {"", translation.rules.digest}
     built.sums = sums_of(files)
     files[MANIFEST] = json_bytes(built.manifest(move.ledger.settings.name))
-    if dry_run:
+    if request.dry_run:
         return built
-    put_build(folder, files, keep=built.other_digest, force=force)
+    put_build(folder, files, keep=built.other_digest, force=request.force)
     if into is not None:
         built.backup = put_into(
             into, files[dialect.include_file].decode(), translation.rules.digest
@@ -217,6 +248,7 @@ def build(
             str(folder),
             len(translation.rules.answering),
             len(held),
+            wave,
         )
     return built
 

@@ -9,11 +9,13 @@ import click
 
 from upright_ledger.app.begin.next_step import next_step
 from upright_ledger.app.decide.balance import balance
+from upright_ledger.app.waves import wave_lines
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.ledger.tables.answers import DatedAnswer
 
 SHOWN_SOURCES = 12
@@ -31,11 +33,13 @@ def command(folder: Path, as_json: bool) -> None:
     docs/value.md has the formula.
     """
     ledger = open_ledger(folder)
-    result, following = balance(ledger), next_step(ledger)
+    result, following, waves = balance(ledger), next_step(ledger), wave_lines(ledger)
     origins = ledger.settings.sites.old[0].origins[:1]
     if as_json:
         output.json_out(
-            result.as_dict() | {"next": {"why": following.why, "command": following.command}}
+            result.as_dict()
+            | {"waves": [w.as_dict() for w in waves]}
+            | {"next": {"why": following.why, "command": following.command}}
         )
         return
     total = result.entries
@@ -47,6 +51,23 @@ def command(folder: Path, as_json: bool) -> None:
     hits, value = sum(x.hits for x in result.lines), sum(x.value for x in result.lines)
     rows.append(("all", total, _share(total, total), hits, round(value)))
     output.table(("answer", "entries>", "share>", "hits>", "value>"), rows)
+    if waves:
+        output.say()
+        output.table(
+            ("wave", "sections", "entries>", "open>", "open hits>", "open value>", "live since|"),
+            [
+                (
+                    w.name,
+                    ", ".join(w.sections),
+                    w.entries,
+                    w.open,
+                    w.hits,
+                    round(w.value),
+                    to_the_minute(w.live_from) or "not live",
+                )
+                for w in waves
+            ],
+        )
     if result.sources:
         output.say()
         output.table(

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from upright_ledger.app.live.drift import Drift, drift
-from upright_ledger.app.live.handover import behind, builds, mark
+from upright_ledger.app.live.handover import behind, builds, live_build, mark, take_off
 from upright_ledger.app.live.inbound_links import write_inbound
 from upright_ledger.app.live.reindexing import write_moved, write_sitemap
 from upright_ledger.app.move_state import MoveState
@@ -18,6 +18,7 @@ from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import Ledger
 
 SHOWN = 12
 
@@ -26,6 +27,9 @@ SHOWN = 12
 @click.argument("which", required=False, default="", metavar="[BUILD]")
 @click.option("--given", is_flag=True, help="The build was handed over to whoever runs the server.")
 @click.option("--live", is_flag=True, help="The build is live: the server runs it.")
+@click.option(
+    "--off", is_flag=True, help="The build is not live any more: the one before it was put back."
+)
 @click.option("--at", metavar="TIME", help="When, such as 2026-05-14T14:30.  [default: now]")
 @click.option(
     "--running",
@@ -61,6 +65,7 @@ def command(
     which: str,
     given: bool,
     live: bool,
+    off: bool,
     at: str | None,
     running: Path | None,
     moved_file: Path | None,
@@ -81,9 +86,9 @@ def command(
     went live, requests that fail count against its answers: see upright triage. Exit code 1 when
     the server runs something else than the ledger says.
     """
-    if given and live:
+    if given + live + off > 1:
         raise UsageError(
-            "--given and --live contradict each other", "say first the one, then the other"
+            "--given, --live and --off contradict each other", "say first the one, then the other"
         )
     if at is not None and not at.strip():
         raise UsageError("--at is empty", "such as --at 2026-05-14T14:30; leave it out for now")
@@ -94,12 +99,15 @@ def command(
         _show_drift(drift(MoveState(ledger), running), as_json=as_json)
         return
     if moved_file is not None or sitemap is not None or inbound is not None:
-        if given or live or which:
+        if given or live or off or which:
             raise UsageError(
                 "--moved, --sitemap and --inbound tell of the whole ledger",
                 "give them without a build",
             )
         _tell_others(MoveState(ledger), moved_file, sitemap, inbound, as_json=as_json)
+        return
+    if off:
+        _take_off(ledger, which, as_json=as_json)
         return
     if given or live:
         marked = mark(ledger, which, live=live, at=at or "")
@@ -140,7 +148,8 @@ def command(
                 b.rules,
                 to_the_minute(b.live_from) or "not live",
                 [
-                    f"{b.server}, made {to_the_minute(b.time)}"
+                    f"{b.server}{f', wave {b.wave}' if b.wave else ''}, made "
+                    f"{to_the_minute(b.time)}"
                     + (f", handed over {to_the_minute(b.handed_over)}" if b.handed_over else ""),
                     b.folder,
                 ],
@@ -151,6 +160,17 @@ def command(
     if late:
         output.say(f"Behind: {late}.", output.DOUBTFUL)
     output.next_step("say which one the server runs", "upright handover BUILD --live")
+
+
+def _take_off(ledger: Ledger, which: str, *, as_json: bool) -> None:
+    """Note that a build is not live any more, and say which one is."""
+    taken, left = take_off(ledger, which), live_build(ledger)
+    if as_json:
+        output.json_out(taken.as_dict() | {"live_from": "", "live": left and left.number})
+        return
+    said = f"; {left.said}" if left is not None else ", and none is"
+    output.say(f"Build {taken.number} is not live any more{said}.")
+    output.next_step("see what fails now", "upright triage access.log")
 
 
 def _tell_others(

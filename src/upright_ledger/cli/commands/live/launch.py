@@ -11,6 +11,7 @@ import click
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
+from upright_ledger.app.waves import wave_called
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import (
     asking_options,
@@ -39,6 +40,12 @@ _PAGES = 300
     help="Compare the file that the server runs with the answers of the ledger, too.",
 )
 @click.option(
+    "--wave",
+    default="",
+    metavar="NAME",
+    help="Look at what goes live with this wave of [waves], and leave the rest aside.",
+)
+@click.option(
     "--top",
     type=click.IntRange(1),
     default=500,
@@ -48,7 +55,14 @@ _PAGES = 300
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, /, at: str, running: Path | None, top: int, as_json: bool, **how: Any
+    folder: Path,
+    /,
+    at: str,
+    running: Path | None,
+    wave: str,
+    top: int,
+    as_json: bool,
+    **how: Any,
 ) -> None:
     """Go or no-go, in one look: before the switch, and after it.
 
@@ -90,7 +104,8 @@ def command(
         return audited(ledger, str(kept.run), side=NEW, staging=False, site=kept.site)
 
     ledger = open_ledger(folder)
-    looks = Looks(ask, None if place is not None else look, top, running)
+    named = wave_called(ledger.settings, wave) if wave else None
+    looks = Looks(ask, None if place is not None else look, top, running, named)
     result = launch(MoveState(ledger), looks)
     if as_json:
         output.json_out(result.as_dict())

@@ -9,13 +9,15 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.app.prove.builds.build import Built, Condensing, build
+from upright_ledger.app.prove.builds.build import BuildRequest, Built, Condensing, build
 from upright_ledger.app.prove.builds.build_files import CHANGES, roll_back, take_back_from
+from upright_ledger.app.waves import wave_called
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.rules.compiler import Exclusion
 from upright_ledger.core.rules.condenser import Condensed
+from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.errors import UsageError
 from upright_ledger.servers import DIALECTS, LISTS
 
@@ -69,6 +71,12 @@ SHOWN_TEMPLATES = 8
     metavar="FILE",
     help="Replace the block of rules in FILE, too, after a backup.",
 )
+@click.option(
+    "--wave",
+    default="",
+    metavar="NAME",
+    help="Only what is live with this wave of [waves]: its sections, and those before.",
+)
 @click.option("--dry-run", is_flag=True, help="Only say what would be built.")
 @click.option(
     "--force",
@@ -90,6 +98,7 @@ def command(
     condensing: str,
     against: Path | None,
     into: Path | None,
+    wave: str,
     dry_run: bool,
     force: bool,
     back: bool,
@@ -108,9 +117,9 @@ def command(
     if not server:
         raise UsageError("it is not said for whom", "upright build --for nginx --out rules/")
     ledger = open_ledger(folder)
-    result = build(
-        MoveState(ledger), server, out, condensing, against, into, force=force, dry_run=dry_run
-    )
+    named = wave_called(ledger.settings, wave) if wave else None
+    wanted = BuildRequest(server, out, condensing, against, into, named, force, dry_run)
+    result = build(MoveState(ledger), wanted)
     manifest = result.manifest(ledger.settings.name)
     if as_json:
         output.json_out(manifest | {"folder": str(out)})
@@ -125,6 +134,7 @@ def command(
         )
         output.say(f"  digest {manifest['digest'][:16]}…; {_read_back(result)}")
         output.say(f"  files: {', '.join(result.files)}")
+        _say_wave(result)
         if result.compared:
             counts = Counter(c.kind for c in result.changes)
             told = ", ".join(
@@ -175,6 +185,20 @@ def command(
         else:
             output.next_step("try all requests on them", "upright rehearse old-urls.txt access.log")
     raise click.exceptions.Exit(1 if result.held_back else 0)
+
+
+def _say_wave(result: Built) -> None:
+    """Of a build for a wave: what is live with it, what waits, and what is proved of it."""
+    if result.wave is None or result.of_wave is None:
+        return
+    found = result.of_wave
+    named = ", ".join(sorted(result.wave.sections)) or "the whole site"
+    told = f"  wave {result.wave.name}: {named}"
+    output.say(told + (f"; {output.plural(found.later, 'rule')} wait" if found.later else ""))
+    if found.waiting:
+        output.say(f"  templates that reach beyond it wait, too: {', '.join(found.waiting[:3])}")
+    if found.proof.state == ProofState.PROVED:
+        output.say("  proved of it: no URL at all is sent on a second time")
 
 
 def _read_back(result: Built) -> str:
