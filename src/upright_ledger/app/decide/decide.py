@@ -100,10 +100,11 @@ def decide_one(
     *,
     as_given: bool = False,
     until: str = "",
+    where: str = "",
 ) -> tuple[Decided, str]:
     """Post one answer; `answer.destination` as the user wrote it. as_given: though that is no page
-    in stock. until: the day on which it is to be looked at again. Returns what was done and the
-    legacy URL.
+    in stock. until: the day on which it is to be looked at again. where: where it comes from, in
+    words. Returns what was done and the legacy URL.
     """
     try:
         written = as_written(old, ledger.settings.sites.old_origins)
@@ -136,6 +137,7 @@ def decide_one(
                     AnsweredBy.PERSON,
                     address.without_fragment,
                     written.names_host,
+                    where,
                     query=query,
                     until=until,
                 )

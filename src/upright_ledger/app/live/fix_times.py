@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
+from upright_ledger.core.inventory.answer import LINK_MENDED, AnsweredBy, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.monitoring.failure_account import Fix
@@ -42,6 +42,8 @@ class Fixes:
         answered = self._times.get(entry.id) or (
             self._template if entry.by == AnsweredBy.TEMPLATE else Changed(0, "")
         )
+        if entry.where == LINK_MENDED:
+            return Fix(kind, answered.time, answered.time, link_mended=True)
         live = (
             min((b.live_from for b in self._with(entry) if b.step >= answered.step), default="")
             if kind != AnswerKind.IGNORE

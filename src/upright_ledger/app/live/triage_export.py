@@ -22,6 +22,8 @@ _RANKS = {
     FailureState.ANSWERED: 2,
     FailureState.DEPLOYED: 2,
     FailureState.PROVEN: 2,
+    FailureState.LINK_MENDED: 2,
+    FailureState.IGNORED: 2,
 }
 
 

@@ -62,6 +62,7 @@ def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
             ],
         )
         show_more(len(result.own_pages), len(pages))
+        output.say("Mended one? upright decide ADDRESS --link-mended says so.", output.FAINT)
     if result.noise:
         output.say()
         output.table(
@@ -117,11 +118,13 @@ def _show_campaigns(result: Triaged, known: list[str], *, all_rows: bool) -> Non
 
 
 _MEANS = {
-    FailureState.RECURRING: "fails although a live build has its answer",
+    FailureState.RECURRING: "fails although its fix is live",
     FailureState.NEW: "nobody has answered it",
     FailureState.ANSWERED: "has an answer that is not live yet",
     FailureState.DEPLOYED: "its answer is live, and nobody asked since",
     FailureState.PROVEN: "asked since it went live, and answered rightly",
+    FailureState.LINK_MENDED: "a link of the site was mended, and nobody asked since",
+    FailureState.IGNORED: "needs no answer, as somebody said",
 }
 
 

@@ -59,6 +59,10 @@ def answer_of(status: int, destination: str) -> Decision:
     return Decision(STATUSES[status], status, destination) if status else Decision(AnswerKind.KEEP)
 
 
+LINK_MENDED = "its link was mended"
+"""Where an answer comes from that needs no rule, as a link of the own site was wrong."""
+
+
 class Claim(NamedTuple):
     """A second answer for an entry, which contests its own. number: among those of the entry; old:
     the address as it was given.

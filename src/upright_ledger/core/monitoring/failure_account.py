@@ -27,6 +27,8 @@ class FailureState(Word):
     DEPLOYED = "deployed"
     PROVEN = "proven"
     RECURRING = "recurring"
+    LINK_MENDED = "link mended"
+    IGNORED = "ignored"
 
 
 STATES = (
@@ -35,6 +37,8 @@ STATES = (
     FailureState.ANSWERED,
     FailureState.DEPLOYED,
     FailureState.PROVEN,
+    FailureState.LINK_MENDED,
+    FailureState.IGNORED,
 )
 """States of a failing entry, those that ask for something first."""
 
@@ -70,12 +74,14 @@ class LogCount(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class Fix:
     """An answer and its times, ISO 8601 in UTC; empty where it has none. kind: as in
-    core.inventory.answer. live: since when a server runs a build with it.
+    core.inventory.answer. live: since when a server runs a build with it. link_mended: nothing was
+    to be answered, as a link of the own site was wrong, and is right since that time.
     """
 
     kind: AnswerKind = AnswerKind.OPEN
     answered: str = ""
     live: str = ""
+    link_mended: bool = False
 
 
 @dataclass
@@ -179,8 +185,10 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
 def _state(found: FailureAccount, fix: Fix) -> FailureState:
     if fix.kind in UNANSWERED:
         return FailureState.NEW
+    if fix.link_mended:
+        return FailureState.RECURRING if found.since else FailureState.LINK_MENDED
     if fix.kind == AnswerKind.IGNORE:
-        return FailureState.ANSWERED
+        return FailureState.IGNORED
     if not fix.live:
         return FailureState.ANSWERED
     if (found.since and not found.is_over) or found.named:
@@ -200,6 +208,7 @@ class RecurrenceReason(Word):
     OVERRULED = "overruled: something answers before our rules, or the server does not ask them"
     SOFT = "it ends on a page that is none: one that says it is not found, or a home page"
     FAILS_THERE = "the rule answers, and the server fails"
+    LINKED_AGAIN = "its link was mended, and people follow one again: look where it stands"
 
 
 class DeploymentContext(NamedTuple):
@@ -217,6 +226,8 @@ def recurrence_reason(
     found: FailureAccount, told: Iterable[LogCount], fix: Fix, around: DeploymentContext
 ) -> RecurrenceReason:
     """The likely reason why an entry fails after its fix."""
+    if fix.link_mended:
+        return RecurrenceReason.LINKED_AGAIN
     if found.spellings and all(s in around.elsewhere for s in found.spellings):
         return RecurrenceReason.OTHER_HOST
     if found.spellings and not any(around.covered.get(s, True) for s in found.spellings):

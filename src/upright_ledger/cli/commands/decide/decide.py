@@ -15,7 +15,7 @@ from upright_ledger.cli.options.reading import pair_options, show_columns
 from upright_ledger.cli.options.shared import choice_of, json_option
 from upright_ledger.cli.screens.second_looks import show_doubts, show_second_looks
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
+from upright_ledger.core.inventory.answer import LINK_MENDED, STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import today
@@ -47,6 +47,11 @@ SHOWN = 8
 @click.option("--keep", is_flag=True, help="Its address lives on: no rule.")
 @click.option("--wanted", is_flag=True, help="A page has to be written first: no rule yet.")
 @click.option("--ignore", is_flag=True, help="It is noise: no rule.")
+@click.option(
+    "--link-mended",
+    is_flag=True,
+    help="A link of the own site was wrong, and is mended: no rule; said if it fails again.",
+)
 @click.option(
     "--from",
     "sheet",
@@ -101,6 +106,7 @@ def command(
     keep: bool,
     wanted: bool,
     ignore: bool,
+    link_mended: bool,
     sheet: Path | None,
     section: str | None,
     family: str,
@@ -134,7 +140,9 @@ def command(
     are rows of which match is sure that they mean another page, which --dry-run tells before. A
     sheet may name successors by item numbers alone.
     """
-    chosen = sum([bool(new), gone, keep, wanted, ignore])
+    chosen = sum([bool(new), gone, keep, wanted, ignore, link_mended])
+    if link_mended and (not old or "{" in old):
+        raise UsageError("--link-mended is of one address", "name it")
     whole = section is not None or bool(family)
     if bool(old) + (sheet is not None) + whole != 1:
         raise UsageError(
@@ -186,7 +194,14 @@ def command(
         )
     else:
         result, name = decide_one(
-            ledger, old or "", answer, QueryPolicy(query), reason, as_given=as_given, until=day
+            ledger,
+            old or "",
+            answer,
+            QueryPolicy(query),
+            reason,
+            as_given=as_given,
+            until=day,
+            where=LINK_MENDED if link_mended else "",
         )
     _show(result, name, dry_run=dry_run, as_json=as_json)
     doubtful = result.refused or result.contested or result.astray or (dry_run and result.doubts)
