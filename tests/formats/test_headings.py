@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from conftest import Program
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.records import Aside, ReadOptions, Record, RecordBlock, one_by_one
 from upright_ledger.formats.tables.url_rows import read_table_urls
@@ -85,3 +86,49 @@ def test_addresses_that_are_told_in_parts(name: str, one_by_one_too: bool, tmp_p
         assert [i.url for i in block.items() if isinstance(i, Record)] == urls
     else:
         assert list(block.urls) == urls
+
+
+LINKS = {
+    "German": "Quell-URL;Ziel-URL;Ankertext",
+    "Spanish": "Página de origen;Página de destino;Texto de anclaje",
+    "French": "Page d'origine;Page cible;Texte du lien",
+    "Italian": "Pagina di origine;Pagina di destinazione;Testo",
+    "Dutch": "Bronpagina;Doelpagina;Ankertekst",
+    "Swedish": "Källsida;Målsida;Ankartext",
+    "Polish": "Strona źródłowa;Strona docelowa;Tekst",
+    "a table of a database": "url_from;url_to;text",
+    "English": "From page;To page;Text",
+}
+
+
+def linked(program: Program) -> tuple[float, float]:
+    """Domains and pages that link to the clock."""
+    found = program.json("entries", "/clock.html")["evidence"]
+    units = {e["unit"]: e["amount"] for e in found}
+    return units["linking domains"], units["linking pages"]
+
+
+@pytest.mark.parametrize("name", LINKS)
+def test_links_known_only_as_rows_in_other_languages(name: str, museum: Program) -> None:
+    """Two sites link, one of them twice, and a page of one's own."""
+    linking = ("https://club.example/1", "https://club.example/2", "https://press.example/")
+    rows = [f"{page};{OLD}/clock.html;clock" for page in (*linking, f"{OLD}/own.html")]
+    museum.write("links.csv", "\n".join([LINKS[name], *rows]) + "\n")
+    museum("gather", "links.csv")
+    assert linked(museum) == (2, 3)
+
+
+def test_a_cell_that_names_several_pages_is_several_links(museum: Program) -> None:
+    pages = ("https://club.example/1\nhttps://press.example/a,b", "https://club.example/2 ")
+    rows = "".join(f'{OLD}/clock.html,"{cell}"\n' for cell in pages)
+    museum.write("errors.csv", f"URL,Linked from\n{rows}")
+    museum("gather", "errors.csv")
+    assert linked(museum) == (2, 3)
+
+
+def test_a_list_of_redirects_is_no_list_of_links(museum: Program) -> None:
+    museum.write("moves.csv", "Quelle;Ziel\n/a.html;https://other.example/a\n/b;/c\n/d;/e\n")
+    museum("gather", "moves.csv")
+    entries = museum.json("entries")["entries"]
+    assert {e["legacy_url"].removeprefix(OLD) for e in entries} == {"/a.html", "/b", "/d"}
+    assert {e["links"] for e in entries} == {0}

@@ -271,6 +271,8 @@ def as_before(program: Program, bad_day: str) -> None:
 
 
 _SINCE = (
+    ("builds", "wave"),
+    ("builds", "sections"),
     ("sources", "asked"),
     *(("answers", name) for name in ("confidence", "author", "reasons", "runner_up", "until")),
     *(("runs", name) for name in ("owner", "held_until", "asked")),

@@ -87,6 +87,10 @@ def map_columns(
     if URL not in found or _share(_cells(rows, found[URL]), lambda c: c[:1] == "/") < 0.5:
         for meaning in {HOST, QUERY} - given.keys():
             found.pop(meaning, None)
+    if REFERRER not in found and REFERRER not in off:
+        at = _linking_column(header, rows, found)
+        if at is not None:
+            found[REFERRER] = at
     is_links = _is_list_of_links(header, found)
     for meaning in (LINKING_PAGES, TITLE) if is_links else ():
         # In a list of links these may speak of the page that links: how many links it has, what it
@@ -248,6 +252,28 @@ def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -
     if codes is None or _share(_cells(rows, codes), lambda c: c[:1] in "34") < 1:
         return None
     return at if _share(_cells(rows, at), lambda c: c[:1] == "/") > 0.5 else None
+
+
+def _linking_column(
+    header: Sequence[str], rows: Sequence[Sequence[str]], found: Mapping[str, int]
+) -> int | None:
+    """The column of pages that link, where another one is called the source, and the one of the
+    addresses the target. In a list of redirects the addresses are those of the source.
+    """
+    titles = dict(enumerate(header))
+    if side_of(titles.get(found.get(URL, -1), "")) != "new":
+        return None
+    return next(
+        (
+            at
+            for at, text in titles.items()
+            if at not in found.values()
+            and side_of(text) == "old"
+            and (cells := _cells(rows, at))
+            and _share(cells, host_of) >= 0.8
+        ),
+        None,
+    )
 
 
 # A day that is not the last one on which something was seen.

@@ -193,7 +193,7 @@ class _RowReader:
             anchor=anchor,
             language=language,
             item=item,
-            referrers={led: 1.0} if led else _NONE,
+            referrers=dict.fromkeys(_each_page(led), 1.0) if led else _NONE,
             mends=url.mends,
             failure=failure_in(reason or status) if reason or status else "",
             is_link=self.is_link and looks_like_address(led),
@@ -241,6 +241,15 @@ class _RowReader:
     def _placed(self) -> list[int]:
         parts = [at for at in (self._host, self._query) if at is not None]
         return parts + [at for at in self._texts_at if at != _NOWHERE]
+
+
+def _each_page(cell: str) -> list[str]:
+    """The pages that a cell names, which may be several, one below or beside the other."""
+    pages = _NEXT_PAGE.split(cell)
+    return pages if len(pages) > 1 else [cell]
+
+
+_NEXT_PAGE = re.compile(r"[\s,;|]+(?=https?://)")
 
 
 def _cell(row: Sequence[str], at: int | None) -> str:
