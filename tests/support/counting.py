@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from conftest import OLD, Program
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.inventory.packed import unpack_days
+from upright_ledger.core.inventory.units import SOUGHT
 from upright_ledger.ledger.store import Ledger
 
 PERSON, BOT, CURL = "Mozilla/5.0 (X11; Linux)", "FernCrawler/1 bot", "curl/8.0"
@@ -183,7 +184,10 @@ def counted(ledger: Ledger) -> Counted:
             name = (row.its_site, row.key) if row.key is not None else (row.aside, row.spelling)
             counts = where.setdefault(name, Counter())
             if not row.agent:
-                counts["", "", row.unit] += int(row.amount)
+                # That an address was sought is a mark of each source, however often it was.
+                marked = row.unit == SOUGHT
+                amount = 1 if marked else counts["", "", row.unit] + int(row.amount)
+                counts["", "", row.unit] = amount
                 continue
             assert sum(n for _, n in unpack_days(row.days)) == row.amount
             for day, n in unpack_days(row.days):

@@ -84,3 +84,13 @@ def test_a_page_that_is_named_like_a_row_of_totals_is_one(museum: Program) -> No
     museum("gather", "old.csv")
     found = {e["legacy_url"].partition("example")[2] for e in museum.json("entries")["entries"]}
     assert found == set(names)
+
+
+def test_a_page_that_says_it_is_none_is_not_stocked(museum: Program) -> None:
+    rows = ("/a/,Clock,200", "/b/,Seite nicht gefunden | Museum,200", "/c/,Peugeot 404,200")
+    museum.write("new.csv", "url,title,status\n" + "".join(f"{r}\n" for r in rows))
+    (found,) = museum.json("stock", "new.csv")["sources"]
+    assert (found["accepted"], found["missing"]) == (2, ["/b/"])
+    assert "1 row left out whose title says that there is no page: /d/" in " ".join(
+        museum("stock", museum.write("again.csv", "url,title\n/d/,Error 404\n/e/,E\n")).out.split()
+    )

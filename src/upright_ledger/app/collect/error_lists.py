@@ -18,7 +18,7 @@ from upright_ledger.core.monitoring.campaigns import (
     Campaigns,
     is_told,
 )
-from upright_ledger.core.tracing.verdicts import says_not_found
+from upright_ledger.core.tracing.missing_titles import says_not_found
 from upright_ledger.core.url.conventions import CLICK_IDENTIFIERS
 from upright_ledger.formats.records import Aside, Item, Record
 

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from upright_ledger.app.collect.parts import by_sheets
 from upright_ledger.core.inventory.placing.classification import Classifier
+from upright_ledger.core.tracing.missing_titles import says_it_is_none
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, plain_destinations, read_destination
 from upright_ledger.core.url.origins import Sites
@@ -59,7 +60,8 @@ class Clash(NamedTuple):
 @dataclass
 class Stocked:
     """What one file added to the stock. known: it had been stocked before, so nothing changed.
-    hosts: off-site host → rows. sums: rows of totals. clashes: addresses that two pages claim.
+    hosts: off-site host → rows. sums: rows of totals. missing: addresses that answer with a page
+    that says it is none, which is nothing to lead to. clashes: addresses that two pages claim.
     mapping: meaning → header.
     """
 
@@ -71,6 +73,7 @@ class Stocked:
     rejects: list[Reject] = field(default_factory=list)
     known: bool = False
     sums: int = 0
+    missing: list[str] = field(default_factory=list)
     hosts: Counter[str] = field(default_factory=Counter)
     clashes: list[Clash] = field(default_factory=list)
     mapping: dict[str, str] = field(default_factory=dict)
@@ -362,8 +365,13 @@ def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
             if len(codes) < _CODES and cell not in codes:
                 codes[cell] = status_code(cell)
             code = codes[cell] if cell in codes else status_code(cell)
+        if code < _MOVED and says_it_is_none(texts[_TITLE_AT]):
+            result.lines += 1
+            result.missing.append(written)
+            continue
         yield line, written, _Facts((code, *texts[:7]), (*texts[7:],))
 
 
+_MOVED, _TITLE_AT = 300, [*_FACTS].index("title")
 _CODES = 100
 """Different cells whose status is remembered."""

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.tracing.missing_titles import says_not_found
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.destination import page_key, slash_twin
@@ -88,20 +89,6 @@ MEANINGS: Mapping[Verdict, Meaning] = {
     Verdict.OK: Meaning(2, Remedy.NONE),
 }
 """What each verdict means. A new one is a row here, and the case in which `judge` gives it."""
-
-_NOT_FOUND_TITLE = re.compile(
-    r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|"
-    r"nicht (?:gefunden|vorhanden)|non trouv|introuvable|no encontrad|no se encontr|non trovat|"
-    r"niet gevonden|nie (?:została )?(?:z|od)nalezion|hitta[rd]?e?s? inte|ikke fu(?:nd|nn)et|"
-    r"ei löyt|ei löyd|não encontrad|nenalezen|nem található|не найден|bulunamad|見つかりません|"
-    r"找不到|未找到|찾을 수 없",
-    re.IGNORECASE,
-)
-
-
-def says_not_found(title: str) -> bool:
-    """Whether a page's title says that nothing was found."""
-    return _NOT_FOUND_TITLE.search(title) is not None
 
 
 def judge(

@@ -18,8 +18,8 @@ from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.frontier import NotAsked
 from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Observation
 from upright_ledger.core.inventory.noise import NO_SUCH_PAGE
+from upright_ledger.core.tracing.missing_titles import says_it_is_none
 from upright_ledger.core.tracing.run_kind import RunKind
-from upright_ledger.core.tracing.verdicts import says_not_found
 from upright_ledger.core.url.address import parse_address, split_text
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
@@ -252,7 +252,7 @@ def _is_soft(seen: Observation, missing: frozenset[str]) -> bool:
     """Whether a page with a status of success says that it is none."""
     if seen.status != _FOUND:
         return False
-    return seen.facts.digest in missing or says_not_found(seen.facts.title or seen.facts.heading)
+    return seen.facts.digest in missing or says_it_is_none(seen.facts.title or seen.facts.heading)
 
 
 _FOUND = 200

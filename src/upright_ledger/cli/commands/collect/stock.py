@@ -107,6 +107,7 @@ def command(
                         "rejected": len(r.rejects),
                         "known": r.known,
                         "sums": r.sums,
+                        "missing": r.missing,
                         "off_site_hosts": dict(r.hosts.most_common(10)),
                         "columns": r.mapping,
                         "notes": r.notes,
@@ -147,6 +148,13 @@ def command(
             output.say(
                 f"{result.name}: {output.plural(result.sums, 'row')} of totals or without an "
                 "address left out"
+            )
+        if result.missing:
+            named = ", ".join(map(output.clean, result.missing[:3]))
+            output.say(
+                f"{result.name}: {output.plural(len(result.missing), 'row')} left out whose title "
+                f"says that there is no page: {named}{', …' if len(result.missing) > 3 else ''}",
+                output.DOUBTFUL,
             )
         for clash in result.clashes[:8]:
             output.say(
