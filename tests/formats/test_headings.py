@@ -132,3 +132,12 @@ def test_a_list_of_redirects_is_no_list_of_links(museum: Program) -> None:
     entries = museum.json("entries")["entries"]
     assert {e["legacy_url"].removeprefix(OLD) for e in entries} == {"/a.html", "/b", "/d"}
     assert {e["links"] for e in entries} == {0}
+
+
+@pytest.mark.parametrize("name", ["comes_from", "Bemerkung", "why", "Notes", "Commentaire"])
+def test_sentences_about_a_page_are_not_its_title(name: str, museum: Program) -> None:
+    said = ("from the letter of May", "asked for by people", "a link on the start page", "not known")
+    rows = "".join(f"{OLD}/{n}.html,{text} {n}\n" for n, text in enumerate(said))
+    museum.write("list.csv", f"url,{name}\n{rows}")
+    museum("gather", "list.csv")
+    assert {e["title"] for e in museum.json("entries")["entries"]} == {""}

@@ -323,12 +323,21 @@ def _by_content(
             found[REFERRER] = at
         elif (
             TITLE in open_ones - found.keys()
+            and not _REMARKS.search(_in_words(header[at]))
             and _share(cells, _is_phrase) > 0.7
             and len(set(cells)) * 2 > len(cells)
         ):
             found[TITLE] = at
 
 
+# Sentences that speak of a page are not what it is called.
+_REMARKS = re.compile(
+    r"\b(?:why|because|reasons?|comes? from|came from|notes?|comments?|remarks?|details?|what|action|"
+    r"remed(?:y|ies)|mend|answer|status|state|expected|verdicts?|owner|kommentar|bemerkung|notiz|"
+    r"hinweis|grund|remarque|commentaire|note|motif|nota|comentario|motivo|commento|opmerking|reden|"
+    r"uwag[ai]|powód|kommentarer)\b",
+    re.IGNORECASE,
+)
 _ITEM = re.compile(r"(?=.*\d)[\w./-]{1,40}\Z")  # one word with a digit in it
 
 
