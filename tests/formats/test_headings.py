@@ -136,7 +136,12 @@ def test_a_list_of_redirects_is_no_list_of_links(museum: Program) -> None:
 
 @pytest.mark.parametrize("name", ["comes_from", "Bemerkung", "why", "Notes", "Commentaire"])
 def test_sentences_about_a_page_are_not_its_title(name: str, museum: Program) -> None:
-    said = ("from the letter of May", "asked for by people", "a link on the start page", "not known")
+    said = (
+        "from the letter of May",
+        "asked for by people",
+        "a link on the start page",
+        "not known",
+    )
     rows = "".join(f"{OLD}/{n}.html,{text} {n}\n" for n, text in enumerate(said))
     museum.write("list.csv", f"url,{name}\n{rows}")
     museum("gather", "list.csv")

@@ -102,7 +102,9 @@ def test_an_account_is_what_one_would_draw_up_on_paper(
     assert {name: getattr(found, name) for name in wanted} == wanted
     if fix.kind in {"open", "wanted"}:
         state = "new"
-    elif fix.kind == "ignore" or not fix.live:
+    elif fix.kind == "ignore":
+        state = "ignored"
+    elif not fix.live:
         state = "answered"
     elif (wanted["since"] and not found.is_over) or wanted["named"]:
         state = "recurring"
@@ -128,7 +130,9 @@ def test_no_request_is_lost_or_counted_twice_whatever_the_order(
 
 
 def test_states_come_in_the_order_of_what_asks_for_something() -> None:
-    assert [str(s) for s in STATES] == ["recurring", "new", "answered", "deployed", "proven"]
+    assert [str(s) for s in STATES] == [
+        "recurring", "new", "answered", "deployed", "proven", "link mended", "ignored",
+    ]  # fmt: skip
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,6 @@ from itertools import islice, product
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import with_passes
-from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
@@ -40,9 +39,15 @@ def rules_within(rules: RuleSet, within: Within, sites: Sites, policy: FoldingPo
     """The rules of a wave. Where a template of it would answer what a rule of a later wave is for,
     that address is left alone.
     """
-    exact, left = list[ExactRule](), list[ExactRule]()
-    for rule in rules.rules:
-        (exact if rule.status == PASS or within(rule.site, rule.key) else left).append(rule)
+    mine_of = [rule.status == PASS or within(rule.site, rule.key) for rule in rules.rules]
+    told = list(zip(rules.rules, mine_of, strict=True))
+    left = [rule for rule, is_mine in told if not is_mine]
+    taken = {(rule.site, path) for rule, is_mine in told if is_mine for path in rule.paths}
+    exact = [
+        rule if is_mine else rule.passing
+        for rule, is_mine in told
+        if is_mine or any((rule.site, path) in taken for path in rule.paths)
+    ]
     later, mine = list[TemplateGroup](), list[TemplateGroup]()
     for group in rules.template_index:
         if group.rules[0].status != PASS:

@@ -19,7 +19,7 @@ from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 
 _TOTAL = re.compile(
-    r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
+    r"[^\w@=+]*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
     r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem|soma|i alt|"
     r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계)(?!\w|[./-]\w)",
     re.IGNORECASE,
