@@ -137,3 +137,12 @@ def test_figures_of_several_countries(cell: str, value: float | None) -> None:
 @pytest.mark.parametrize("text", ["7" * 400, " ".join(["777"] * 200), f"1,{'234,' * 150}234"])
 def test_a_figure_beyond_all_counting_is_none(text: str) -> None:
     assert number(text) is None
+
+
+@pytest.mark.parametrize(
+    ("cell", "figure"),
+    [("1.2K", 1200), ("3,4 Mio.", 3_400_000), ("12k", 12_000), ("5 Tsd.", 5000), ("2M", 2_000_000),
+        ("2 MB", None), ("K", None), ("1.2.3K", None)],
+)  # fmt: skip
+def test_figures_as_reports_shorten_them(cell: str, figure: float | None) -> None:
+    assert number(cell) == figure

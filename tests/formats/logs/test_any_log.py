@@ -60,6 +60,30 @@ def test_each_kind_of_log_is_gathered(name: str, museum: Program) -> None:
     assert found[0]["hits"] == len(asked)
 
 
+def test_the_hits_of_a_search_are_requests(museum: Program) -> None:
+    """As a search engine for logs answers: objects in a list below what is told of them."""
+    hit = {"@timestamp": "2026-05-01T10:00:00.123Z", "client": "192.0.2.1", "vhost": HOST,
+        "verb": "GET", "request": PATH, "response": "404", "agent": AGENT}  # fmt: skip
+    hits = [{"_id": n, "_source": hit | {"client": f"192.0.2.{n}"}} for n in range(3)]
+    told = {"took": 1, "hits": {"total": {"value": 3}, "hits": hits}}
+    for number, indent in enumerate((None, 1)):
+        museum.write(f"{number}.json", json.dumps(told, indent=indent))
+        assert museum.json("gather", f"{number}.json")["sources"][0]["kind"] == "access-log"
+    (entry,) = museum.json("entries")["entries"]
+    assert (entry["hits"], entry["last_seen"]) == (3, "2026-05-01")
+
+
+def test_a_table_of_requests_with_days_in_words(museum: Program) -> None:
+    heading = "@timestamp,source.ip,url.domain,url.original,http.response.status_code,agent"
+    rows = [
+        f'"May 1, 2026 @ 10:00:0{n}.000",192.0.2.{n},{HOST},{PATH},404,"{AGENT}"' for n in range(3)
+    ]
+    museum.write("export.csv", "\n".join([heading, *rows]) + "\n")
+    museum("gather", "export.csv")
+    (entry,) = museum.json("entries")["entries"]
+    assert (entry["hits"], entry["last_seen"]) == (3, "2026-05-01")
+
+
 def test_the_place_of_a_status_is_learned_from_many_lines() -> None:
     """Bytes stand before it, and are sometimes as large as a status."""
     draw = random.Random(3)

@@ -252,4 +252,44 @@ LINES: dict[str, tuple[str, Asked]] = {
         Asked(referrer=""),
     ),
     "more in brackets": (f"192.0.2.1 - - {TIME} [ecid: 1.005^kY] {REQUEST} 404 12", BARE),
+    "a request and its answer, by a correlation": (
+        _json(
+            {
+                "type": "request",
+                "correlation": "c7",
+                "remote": "192.0.2.1",
+                "method": "GET",
+                "uri": f"http://{HOST}{PATH}",
+                "headers": {"user-agent": [AGENT], "referer": [FROM]},
+                "@timestamp": ISO,
+            },
+            {"type": "response", "correlation": "c7", "duration": 3, "status": 404},
+        ),
+        Asked(target=f"http://{HOST}{PATH}"),
+    ),
+    "names of one's own": (
+        _json(
+            {
+                "z1": ISO,
+                "z2": "192.0.2.1",
+                "z3": f"GET {PATH} HTTP/1.1",
+                "z4": "404",
+                "z5": HOST,
+                "z6": AGENT,
+                "z7": FROM,
+            }
+        ),
+        AT_HOST,
+    ),
+    "day and month in figures": (
+        f"[INFO] [05/01/2026 10:00:00.123] [srv-5] [pool] server: GET {PATH} 404 Not Found",
+        BARE,
+    ),
+    "words whose request is apart": (
+        (
+            f'20260501100000 192.0.2.1 {HOST} {PATH} 512 1 2 404 NULL 12 "{AGENT}" "{FROM}" GET '
+            "HTTP/1.1 hit"
+        ),
+        AT_HOST,
+    ),
 }

@@ -262,6 +262,14 @@ LINES: dict[str, tuple[str, list[Asked]]] = {
 }
 
 SAMPLES: dict[str, tuple[str, list[Asked]]] = {
+    "what became of connections": (
+        "".join(
+            f"[Fri May  1 10:00:0{n} 2026] 192.0.2.1:512{n} {said}\n"
+            for n in (1, 2)
+            for said in ("Accepted", f"[404]: GET {PATH} - No such file", "Closing")
+        ),
+        [BARE, BARE],
+    ),
     **{name: (f"{text}\n", asked) for name, (text, asked) in LINES.items()},
     **{name: (f"{text}\n", [asked]) for name, (text, asked) in FRAMEWORKS.items()},
     **{f"server: {n}": (f"{text}\n", [asked]) for n, (text, asked) in SERVERS.items()},

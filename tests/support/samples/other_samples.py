@@ -83,6 +83,18 @@ TEXTS = {
         dict.fromkeys(PATHS[:1])),
     "bookmarks": text("a.html", "<!DOCTYPE NETSCAPE-Bookmark-file-1>\n<DL><p>\n"
         + rows('<DT><A HREF="{u}" ADD_DATE="1">x</A>') + "</DL>", LISTED),
+    "settings: a list of pages": text("a.yml",
+        "pages:\n" + rows('  - url: {p}\n    title: "Room {n}"'), LISTED),
+    "settings: tables": text("a.toml",
+        rows('[[redirects]]\nfrom = "{p}"\nto = "https://new.example/x"\n'), LISTED),
+    "settings: plain items": text("a.yml", "aliases:\n" + rows("  - {p}"), LISTED),
+    "a script's objects": text("a.js",
+        "module.exports = {\n  async redirects() {\n    return [\n"
+        + rows("      {{ source: '{p}', destination: '/new/{n}', permanent: true }},")
+        + "      { source: '/old/:slug*', destination: '/new/:slug*' },\n    ]\n  },\n}\n", LISTED),
+    "a calendar with folded lines": text("a.ics", "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"
+        + rows("BEGIN:VEVENT\r\nURL;VALUE=URI:{u}\r\nEND:VEVENT\r").replace(
+            "shop/", "sh\r\n op/") + "END:VCALENDAR\r\n", LISTED),
 }  # fmt: skip
 
 TABLES = {

@@ -38,6 +38,15 @@ _SENTENCE = re.compile(r"[.,;:!?)] ")
 _MORE = re.compile(r"[^\S\n]{2}|\t| (?:https?://|/|\d+(?: |\Z)|[-=]+>|[|\u2192])")
 _WORDS_BEHIND = re.compile(r"https?://\S+(?: \S+)* [^\s/.=&?%]+ [^\s/.=&?%]+\Z", re.IGNORECASE)
 """An address and words that go on as no address does."""
+_NAMED = re.compile(
+    r"(?:(?<![\w\"'-])[\"']?(?:url|uri|path|href|link|loc|permalink|page|from|source|src|old|"
+    r"origin|route|alias)[\"']?\s*[:=]\s*|^\s*[-*+]\s+)"
+    r"(?:[\"'](/[^\"'\s]*)[\"']|(/[^\s,;\"'}\]]*)(?=\s*(?:[,;}\]#]|$)))",
+    re.IGNORECASE,
+)
+"""A path where settings and scripts name one, or that is an item of a list."""
+_PATTERN = re.compile(r"[*(){}\[\]|^\\]|/:[A-Za-z]")
+"""What stands in a path that means many."""
 _SAMPLE = 200
 _LISTED = (Figure(LISTED, 1.0),)
 
@@ -49,7 +58,7 @@ def read_text_list(path: Path, options: ReadOptions) -> Reading:
 
 def _items(path: Path, options: ReadOptions) -> Iterator[Item | RecordBlock]:
     with open_text(path, options.encoding) as file:
-        lines = text_lines(file)
+        lines = _unfolded(text_lines(file))
         first = list(islice(lines, _SAMPLE))
         filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
         pattern = _amid_words(options.hosts)
@@ -65,6 +74,21 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item | RecordBlock]:
                 yield from _amid(number, line, pattern, is_list=is_list)
         if rows:
             yield _block(rows)
+
+
+def _unfolded(lines: Iterator[tuple[int, str]]) -> Iterator[tuple[int, str]]:
+    """Lines, those of a calendar or a card whole again that were folded (RFC 5545, section 3.1)."""
+    held = next(lines, None)
+    if held is None or not held[1].startswith("BEGIN:V"):
+        yield from (held, *lines) if held is not None else lines
+        return
+    for number, line in lines:
+        if line[:1] in {" ", "\t"} and len(held[1]) < MAX_LINE:
+            held = (held[0], held[1].rstrip("\r\n") + line[1:])
+        else:
+            yield held
+            held = (number, line)
+    yield held
 
 
 def _whole_line(number: int, line: str) -> Item | None:
@@ -119,7 +143,9 @@ def _amid_words(hosts: frozenset[str]) -> re.Pattern[str]:
 
 def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) -> Iterator[Item]:
     """The URLs among the words of a line. The line counts once, with the first of them."""
-    found = pattern.findall(line)
+    found = pattern.findall(line) or [
+        text for match in _NAMED.finditer(line) if not _PATTERN.search(text := match[1] or match[2])
+    ]
     if not found and is_list:
         yield Reject(number, "no URL or path is on this line", line[:2000])
     elif not found:

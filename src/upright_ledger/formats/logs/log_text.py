@@ -85,12 +85,24 @@ def _object(line: str) -> dict[str, Any] | None:
     return found if isinstance(found, dict) else None
 
 
-def _list_in(found: dict[str, Any]) -> list[dict[str, Any]] | None:
+def _list_in(found: dict[str, Any], depth: int = 0) -> list[dict[str, Any]] | None:
     """The objects that an object holds in a list, where these are what it is about."""
     inner = [v for v in found.values() if isinstance(v, list) and len(v) > 1]
-    if len(inner) != 1 or not all(isinstance(v, dict) for v in inner[0]):
+    below = [v for v in found.values() if isinstance(v, dict)]
+    if len(below) == 1 and not inner:
+        return _list_in(below[0], depth + 1) if depth < _DEEPEST else None
+    if len(inner) != 1 or not all(isinstance(v, dict) for v in inner[0]) or _are_pairs(inner[0]):
         return None
-    return None if any(isinstance(v, dict) for v in found.values()) else inner[0]
+    # Beside it stands what the list is about, such as how many there are, but no object of a kind.
+    return None if any(len(v) > _FEW for v in below) else inner[0]
+
+
+def _are_pairs(told: list[dict[str, Any]]) -> bool:
+    """Whether objects are names with their values, as headers are often told."""
+    return all(len(pair) == _FEW and "value" in pair for pair in told)
+
+
+_FEW = 2
 
 
 def _line_of(told: dict[str, Any] | str) -> bytes:

@@ -89,6 +89,13 @@ _ABSURD = 1e100  # sums of anything below stay finite
 _INDIAN = re.compile(r"\d{1,2}(?:,\d{2})+,\d{3}(?:\.\d+)?\Z")
 
 
+_SCALES = dict.fromkeys(("k", "tsd", "mil", "tys"), 1e3) | dict.fromkeys(
+    ("m", "mio", "mln", "mn"), 1e6
+)
+_SHORTENED = re.compile(rf"(\d+(?:[.,]\d+)?)\s?({'|'.join(_SCALES)})\.?\Z", re.IGNORECASE)
+"""As reports shorten figures: 1.2K, 3,4 Mio."""
+
+
 def number(cell: str) -> float | None:
     """A figure as exports of several countries write it: 1,234 or 1.234 or 1 234 or 1'234.5 or
     1.234,5; None when it is none, or more than anything can be counted.
@@ -110,6 +117,8 @@ def _number(cell: str) -> float | None:
         return float(text.replace(mark, "").replace(",", "."))
     if _INDIAN.match(text):
         return float(text.replace(",", ""))
+    if match := _SHORTENED.match(cell.strip()):
+        return float(match[1].replace(",", ".")) * _SCALES[match[2].lower()]
     text = text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
     return float(text) if re.fullmatch(r"\d+(?:\.\d+)?(?:[eE]\+?\d{1,2})?", text) else None
 

@@ -40,7 +40,7 @@ from upright_ledger.formats.logs.log_line import (
 )
 
 FIRST_WORD = (BARE, 1)
-_USUAL = frozenset(
+USUAL = frozenset(
     map(
         str,
         (
@@ -49,6 +49,7 @@ _USUAL = frozenset(
         ),
     )
 )
+"""Statuses that servers give often: of several figures of three digits these are one."""
 _ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
 _AGENT = re.compile(
     r"(?<![\w.+-])[A-Za-z][\w.+-]*+/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE
@@ -103,7 +104,7 @@ def asked_in(line: str) -> LogLine | None:
         return None
     status = next((text for _, text in statuses_in(fields, request)), "")
     day = _time_of(line, fields[request.first].at).day
-    client = next((f.text for f in fields if _is_client(f.text)), "")
+    client = next((f.text for f in fields if is_client(f.text)), "")
     return LogLine(request.text, status, day, None, "", "", client=client)
 
 
@@ -132,7 +133,7 @@ def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[st
     columns: dict[tuple[int, int], list[str]] = {}
     for fields, request in told:
         for at, text in statuses_in(fields, request):
-            usual[at] += text in _USUAL
+            usual[at] += text in USUAL
             shift = request.last if at > 0 else request.first
             if CACHED.match(fields[shift + at].text):
                 cached.add(at)
@@ -271,7 +272,7 @@ class AnyLine:
 
         agent = (of(layout.agent) or "-") if layout.agent is not None else None
         host = host_name(of(layout.host))
-        client = next((f.text for f in fields if _is_client(f.text)), "")
+        client = next((f.text for f in fields if is_client(f.text)), "")
         led = of(layout.referrer)
         asked = _HASH.sub(r"%\1", request.text) if layout.with_hashes else request.text
         return LogLine(asked, status, moment.day, agent, led, host, client=client)
@@ -291,20 +292,24 @@ class AnyLine:
         is_said = len(fields) >= _SENTENCE or (fields and _LEVEL.match(fields[0].text))
         if is_said and not quoted and not any(map(_is_of_request, fields)):
             return AsideClass.PROSE
+        if not quoted and fields and _WORD.match(fields[-1].text):
+            return AsideClass.PROSE  # what became of a connection
         raise NotALineError("it tells of no request")
 
 
 def _is_of_request(field: Field) -> bool:
     """Whether a field is a client's address, or a method: what stands in lines of requests."""
-    return is_method(field.text.strip("'\"")) or _is_client(field.text)
+    return is_method(field.text.strip("'\"")) or is_client(field.text)
 
 
-def _is_client(text: str) -> bool:
+def is_client(text: str) -> bool:
+    """Whether a text is the address of a client (IPv4)."""
     return text.count(".") == _DOTS and _ADDRESS.match(text) is not None
 
 
 _DOTS = 3
 _SENTENCE = 3  # words; fewer are damage rather
+_WORD = re.compile(r"[A-Z][a-z]{4,}\Z")
 _LEVEL = re.compile(
     r"(?:info|warn|warning|fail|error|debug|dbug|trace|trce|crit|notice):?\Z", re.IGNORECASE
 )
@@ -323,9 +328,12 @@ def _sniff(lines: Sequence[str]) -> Likeness:
     told = sum(map(is_request_line, first)) or sum(no_route_in(line) is not None for line in first)
     if told * 2 >= len(first) and told:
         return Likeness.SURE
+    if told >= _SEVERAL and told * _OTHERS >= len(first) and all(map(times_in, first)):
+        return Likeness.SURE  # the other lines are what a program says besides
     return Likeness.SURE if any(map(_WRITTEN.search, first)) else Likeness.NONE
 
 
+_SEVERAL, _OTHERS = 2, 6
 _WRITTEN = re.compile(r'"[A-Z]{3,9} [^\s"]+ HTTP/\d')
 """Text that holds it is never a list."""
 

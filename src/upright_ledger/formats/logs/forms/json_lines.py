@@ -11,8 +11,15 @@ from msgspec.json import decode
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.files.json_text import read_json
-from upright_ledger.formats.logs.forms.any_line import is_request_line, learned
+from upright_ledger.formats.logs.forms.any_line import (
+    USUAL,
+    is_client,
+    is_request_line,
+    learned,
+    looks_like_agent,
+)
 from upright_ledger.formats.logs.forms.log_roles import (
+    REQUEST_LINE,
     Name,
     Places,
     line_of,
@@ -27,6 +34,7 @@ from upright_ledger.formats.logs.log_line import (
     LogLine,
     NotALineError,
     Parser,
+    host_name,
     most,
 )
 
@@ -180,7 +188,9 @@ def _looked_up(found: Any) -> tuple[Callable[[Any], list[str]], Places, list[Pat
     """
     told: list[tuple[Name, Path]] = []
     _collect(found, (), (), told)
-    places = places_of([name for name, _ in told])
+    places = _filled(
+        places_of([name for name, _ in told]), [_text(_at(found, path)) for _, path in told]
+    )
     wanted = sorted({at for some in places for at in some})
     paths = [told[at][1] for at in wanted]
     renumbered = {at: n for n, at in enumerate(wanted)}
@@ -195,6 +205,41 @@ def _looked_up(found: Any) -> tuple[Callable[[Any], list[str]], Places, list[Pat
 
 
 _SEVERAL = 2
+
+
+def _filled(places: Places, values: Sequence[str]) -> Places:
+    """What the names do not tell, by what stands in the values, where one of these is a request as
+    it was sent.
+    """
+    named = (values[at] for at in places.request)
+    requests = [n for n, value in enumerate(values) if _whole_request(value)]
+    if not requests or any(map(_whole_request, named)):
+        return places
+    found, taken = places._replace(request=tuple(requests)), set(requests)
+    for meaning, test in _SHAPES.items():
+        known = getattr(found, meaning)
+        if any(test(values[at]) for at in known):
+            continue
+        fits = tuple(n for n, value in enumerate(values) if n not in taken and test(value))
+        found = found._replace(**{meaning: (*fits, *known)})
+        taken.update(fits)
+    return found
+
+
+def _whole_request(text: str) -> bool:
+    match = REQUEST_LINE.match(text)
+    return match is not None and match[3] is not None
+
+
+_SHAPES: dict[str, Callable[[str], object]] = {
+    "status": lambda text: text in USUAL,
+    "time": lambda text: moment_of(text).clock,
+    "agent": looks_like_agent,
+    "referrer": lambda text: text.startswith(("http://", "https://")),
+    "client": is_client,
+    "host": host_name,
+}
+"""Meaning → what such a value looks like, in the order in which they are given away."""
 
 
 def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) -> None:

@@ -75,7 +75,8 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     ),
     "host": (
         "httphost", "httphostname", "requesthost", "clientrequesthost", "requestheadershost",
-        "headershost", "reqheadershost", "hostheader", "xhostheader", "csxhostheader", "cshost",
+        "headershost", "reqheadershost", "reqhostname", "requesthostname", "reqhost",
+        "hostheader", "xhostheader", "csxhostheader", "cshost",
         "authority",
         "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost", "servername",
         "domainname", "domain", "site", "host",
@@ -206,7 +207,7 @@ def _request(places: Places, values: Values) -> str:
         if (whole := REQUEST_LINE.match(values[at])) is not None:
             return f"{whole[1]} {whole[2]} {whole[3] or 'HTTP/1.1'}"
     target = method = ""
-    for at in places.target:
+    for at in (*places.target, *places.request):
         if is_target(values[at]):
             target = values[at]
             break

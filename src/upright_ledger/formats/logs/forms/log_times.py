@@ -22,6 +22,12 @@ _FORMS = tuple(
             rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}(?:\.\d+)?(?: [A-Z]{{3,4}})? {_YEAR}\b",
             rf"(?<![\d.])(?P<day>\d{{2}})\.(?P<number>\d{{2}})\.{_YEAR}(?:,? {_CLOCK})?(?![\d.])",
             rf"\b(?P<day>\d{{1,2}})[ -]{_MONTH}[ -](?P<year>\d{{4}})(?: {_CLOCK})?",
+            rf"\b{_MONTH}[a-z]* {{1,2}}(?P<day>\d{{1,2}}), {_YEAR}(?:,? (?:@ |at )?{_CLOCK})?",
+            (
+                rf"(?<!\d){_YEAR}(?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01])"
+                r"T?(?P<run>\d{6})Z?(?!\d)"
+            ),
+            rf"(?<![\d/])(?P<a>\d{{2}})/(?P<b>\d{{2}})/{_YEAR} {_CLOCK}",
         ),
     )
 )
@@ -106,6 +112,16 @@ def _day_number(days: int) -> str:
 
 def _moment(match: re.Match[str]) -> Moment | None:
     told = match.groupdict()
+    if told.get("a"):
+        # Day and month in figures: the one above twelve tells; else as in America, whose programs
+        # write them so.
+        first, second = int(told["a"]), int(told["b"])
+        number, date = (second, first) if first > _MONTHS else (first, second)
+        if not (1 <= number <= _MONTHS and 1 <= date <= _DAYS):
+            return None
+        return Moment(f"{told['year']}-{number:02}-{date:02}", told["clock"], match.start())
+    if run := told.get("run"):
+        told["clock"] = f"{run[:2]}:{run[2:4]}:{run[4:]}"
     month = told.get("number") or MONTHS[told["month"]]
     year, day = told.get("year"), f"{int(told['day']):02}"
     if short := told.get("short"):
@@ -113,6 +129,9 @@ def _moment(match: re.Match[str]) -> Moment | None:
     if year is None:
         year = _year_of(month, day)
     return Moment(f"{year}-{month}-{day}", told.get("clock") or "", match.start())
+
+
+_MONTHS, _DAYS = 12, 31
 
 
 def _year_of(month: str, day: str) -> str:

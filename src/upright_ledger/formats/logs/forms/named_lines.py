@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.formats.logs.forms.any_line import looks_like_agent
+from upright_ledger.formats.logs.forms.any_line import USUAL, looks_like_agent
 from upright_ledger.formats.logs.forms.log_roles import (
     REQUEST_LINE,
     Places,
@@ -202,11 +202,13 @@ def _sniff_headed(lines: Sequence[str]) -> Likeness:
 HEADED = LogFormat(_sniff_headed, _new_headed)
 
 
-def _by_content(lines: Sequence[str], hosts: frozenset[str]) -> tuple[str, int, Places] | None:
+def _by_content(
+    lines: Sequence[str], hosts: frozenset[str], delimiters: str = "\t|;,"
+) -> tuple[str, int, Places] | None:
     """Delimiter, width and columns of a table of requests without a heading, told by what stands
     in its cells; None where it is none.
     """
-    for delimiter in ("\t", "|", ";", ","):
+    for delimiter in delimiters:
         rows = [cells for line in lines[:60] if (cells := _cells(line, delimiter))]
         widths = Counter(map(len, rows)).most_common(1)
         if not widths or widths[0][1] * 2 < len(rows):
@@ -221,6 +223,8 @@ def _by_content(lines: Sequence[str], hosts: frozenset[str]) -> tuple[str, int, 
             if meaning in {"method", "target"} and found["request"]:
                 continue
             fits = [n for n, told in enumerate(columns) if n not in taken and _are(told, test)]
+            if meaning == "status":
+                fits.sort(key=lambda n: -sum(cell in USUAL for cell in columns[n]))
             if meaning == "host":
                 fits = [n for n in fits if hosts.intersection(columns[n])] or fits
             if meaning == "target":
@@ -274,3 +278,16 @@ def _sniff_rows(lines: Sequence[str]) -> Likeness:
 
 
 ROWS = LogFormat(_sniff_rows, _new_rows)
+
+
+def _new_words(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
+    found = _by_content(sample, hosts, " ")
+    return _TableParser(*found) if found is not None else NamedParser()
+
+
+def _sniff_words(lines: Sequence[str]) -> Likeness:
+    return Likeness.SURE if _by_content(lines, frozenset(), " ") is not None else Likeness.NONE
+
+
+WORDS = LogFormat(_sniff_words, _new_words)
+"""Rows whose cells are words, in which no request stands together; asked where no other fits."""

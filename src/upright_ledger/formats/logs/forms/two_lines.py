@@ -34,7 +34,9 @@ _NUMBER = re.compile(
     r"\b(?:request|req|trace|correlation)[_.-]?id[\"']?[=:]\s*[\"']?([\w.-]{1,100})",
     re.IGNORECASE,
 )
-_NUMBERS = frozenset(["reqid", "requestid", "traceid", "correlationid"])
+_NUMBERS = frozenset(
+    ["reqid", "requestid", "xrequestid", "traceid", "correlationid", "correlation", "rid"]
+)
 _MOST_HELD = 10_000
 _FIRST = 60  # lines
 
