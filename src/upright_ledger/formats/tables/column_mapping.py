@@ -332,10 +332,10 @@ def _by_content(
 
 # Sentences that speak of a page are not what it is called.
 _REMARKS = re.compile(
-    r"\b(?:why|because|reasons?|comes? from|came from|notes?|comments?|remarks?|details?|what|action|"
-    r"remed(?:y|ies)|mend|answer|status|state|expected|verdicts?|owner|kommentar|bemerkung|notiz|"
-    r"hinweis|grund|remarque|commentaire|note|motif|nota|comentario|motivo|commento|opmerking|reden|"
-    r"uwag[ai]|powód|kommentarer)\b",
+    r"\b(?:why|because|reasons?|comes? from|came from|notes?|comments?|remarks?|details?|what|"
+    r"action|remed(?:y|ies)|mend|answer|status|state|expected|verdicts?|owner|kommentar|bemerkung|"
+    r"notiz|hinweis|grund|remarque|commentaire|note|motif|nota|comentario|motivo|commento|"
+    r"opmerking|reden|uwag[ai]|powód|kommentarer)\b",
     re.IGNORECASE,
 )
 _ITEM = re.compile(r"(?=.*\d)[\w./-]{1,40}\Z")  # one word with a digit in it
