@@ -5,6 +5,7 @@ it tells of.
 from __future__ import annotations
 
 import json
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from asked import (
@@ -37,6 +38,12 @@ KERNEL = (
     "#Date: 2026-05-01 09:00:00\n#Fields: date time c-ip c-port s-ip s-port cs-version cs-method "
     "cs-uri sc-status s-siteid s-reason s-queuename\n"
 )
+
+
+def _last_year_of(month: int, day: int) -> int:
+    """The year of a day that names none: the last one in which it was."""
+    today = datetime.now(UTC) + timedelta(days=1)
+    return today.year - ((month, day) > (today.month, today.day))
 
 
 def _json(*told: dict[str, Any]) -> str:
@@ -291,5 +298,34 @@ LINES: dict[str, tuple[str, Asked]] = {
             "HTTP/1.1 hit"
         ),
         AT_HOST,
+    ),
+    "a level with month and day": (
+        (
+            f'I0501 10:00:00.123456       1 httplog.go:132] "HTTP" verb="GET" URI="{PATH}" '
+            f'latency="1.2ms" userAgent="{AGENT}" srcIP="192.0.2.1:1234" resp=404'
+        ),
+        Asked(referrer="", day=f"{_last_year_of(5, 1)}-05-01"),
+    ),
+    "a request with a blank as value": (
+        (
+            f"2026-05-01 10:00:00 [info     ] request_finished    [app.requests] code=404 "
+            f"ip=192.0.2.1 request=GET {PATH} request_id=abc-7 user_id=None"
+        ),
+        BARE,
+    ),
+    "an event with labels": (
+        (
+            f"CEF:0|Maker|Wall|1.0|100|access|3|rt=May 01 2026 10:00:00 src=192.0.2.1 "
+            f"requestMethod=GET request=http://{HOST}{PATH} cn1Label=status cn1=404 "
+            f"requestClientApplication={AGENT}"
+        ),
+        of_site(HOST, "http", referrer=""),
+    ),
+    "an event with tabs": (
+        (
+            f"LEEF:1.0|Maker|Proxy|1|access|devTime=May 01 2026 10:00:00\tsrc=192.0.2.1\tmethod=GET"
+            f"\turl=http://{HOST}{PATH}\tstatus=404\tuserAgent={AGENT}"
+        ),
+        of_site(HOST, "http", referrer=""),
     ),
 }

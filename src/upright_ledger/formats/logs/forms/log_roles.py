@@ -61,12 +61,13 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "edgestarttimestamp", "edgeendtimestamp", "datetime", "date", "eventtime", "ts",
         "requesttime", "requesttimeepoch", "timeepoch", "timecreated", "createdat", "receivedat",
         "msec", "epoch", "unixtime", "logtime", "realtimetimestamp", "t", "eventcreated",
-        "asctime",
+        "asctime", "devtime", "rt", "start",
     ),
     "agent": (
         "httpuseragent", "useragentoriginal", "clientrequestuseragent", "requestuseragent",
         "requestheadersuseragent", "reqheaderuseragent", "headersuseragent",
         "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent", "browser",
+        "requestclientapplication",
     ),
     "referrer": (
         "httpreferer", "httpreferrer", "httprequestreferrer", "clientrequestreferer",
@@ -84,7 +85,7 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     "client": (
         "clientip", "clientipaddress", "remoteaddr", "remoteip", "remoteaddress", "clientaddr",
         "clientaddress", "cip", "remotehost", "clienthost", "sourceip", "clientsourceip",
-        "ipaddress", "ip", "xforwardedfor", "client",
+        "ipaddress", "ip", "xforwardedfor", "client", "src",
     ),
 }  # fmt: skip
 """Meaning → names, the likeliest first: their last parts, put together."""

@@ -27,12 +27,15 @@ _FORMS = tuple(
                 rf"(?<!\d){_YEAR}(?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01])"
                 r"T?(?P<run>\d{6})Z?(?!\d)"
             ),
+            rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_YEAR} {_CLOCK}",
             rf"(?<![\d/])(?P<a>\d{{2}})/(?P<b>\d{{2}})/{_YEAR} {_CLOCK}",
         ),
     )
 )
 _YEARLESS = re.compile(rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}")
 """As RFC 3164 has it, section 4.1.2."""
+_OF_LEVEL = re.compile(rf"^[IWEF](?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01]) {_CLOCK}\.")
+"""How grave it is, month and day, as many programs in Go begin a line."""
 _SHORT = re.compile(
     r"(?<!\d)(?P<short>\d{2})(?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01])"
     rf"(?: {_CLOCK}|/\d{{6}}\b)"
@@ -56,7 +59,8 @@ def times_in(text: str) -> list[Moment]:
     does.
     """
     found = [m for form in _FORMS for match in form.finditer(text) if (m := _moment(match))]
-    if not found and (match := _YEARLESS.search(text) or _SHORT.search(text)) is not None:
+    yearless = (_YEARLESS, _SHORT, _OF_LEVEL)
+    if not found and (match := next(filter(None, (f.search(text) for f in yearless)), None)):
         found = [m for m in (_moment(match),) if m is not None]
     if not found and (match := _SECONDS.search(text)) is not None:
         found = [moment_of(match[0])._replace(at=match.start())]
@@ -83,7 +87,7 @@ def moment_of(text: str) -> Moment:
     """The time that a text is, or a number of seconds, milliseconds or less since 1970; an empty
     day where it is none.
     """
-    for form in (*_FORMS, _YEARLESS):
+    for form in (*_FORMS, _YEARLESS, _OF_LEVEL):
         if (match := form.search(text, 0, _LONGEST)) is not None:
             return _moment(match) or Moment("")
     try:

@@ -34,8 +34,12 @@ from upright_ledger.formats.logs.log_line import (
 from upright_ledger.formats.tables.cells import cells_of
 
 _PAIR = re.compile(
-    r'(?<![^\s,;|{(])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|([^\s"]\S*)?)'
+    r'(?<![^\s,;|{(])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|'
+    r"((?:GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS) /\S*|[^\s\"]\S*)?)"
 )
+_EXTENDED = re.compile(r"\b(?:CEF:\d|LEEF:\d[.\d]*)\|(?:[^|]*\|){4,6}")
+"""With which an event begins whose values may hold blanks."""
+_NEXT = re.compile(r"[\s^]+(?=[A-Za-z_][\w.-]*=)")
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
 _FEWEST = 3
 _FEWEST_ROWS = 5
@@ -49,10 +53,21 @@ def _pairs(line: str) -> list[tuple[str, str]]:
         matches = [m for cell in cells if (m := _LABEL.match(cell)) is not None]
         if len(matches) == len(cells) and len(matches) >= _FEWEST:
             return [(m[1], m[2]) for m in matches]
+    if (event := _EXTENDED.search(line)) is not None:
+        return _labelled(_NEXT.split(line[event.end() :]))
     matches = list(_PAIR.finditer(line))
     pairs = [(m[1], m[2] if m[2] is not None else _bare(m[3] or "")) for m in matches]
     # Many write the time before all names.
     return [*pairs, ("timestamp", line[: matches[0].start()])] if matches else []
+
+
+def _labelled(told: Sequence[str]) -> list[tuple[str, str]]:
+    """Names with values that stand apart; some names are told by a label beside them."""
+    pairs = [
+        (name.strip(), value) for name, sign, value in (t.partition("=") for t in told) if sign
+    ]
+    labels = {n.removesuffix("Label"): v for n, v in pairs if n.endswith("Label")}
+    return [(labels.get(name, name), value) for name, value in pairs]
 
 
 def _bare(value: str) -> str:
