@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
+import random
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from conftest import NEW, OLD, Program
 from properties import thorough
 from upright_ledger.core.matching import MatchPage, propose
-from upright_ledger.core.matching.item_numbers import learn_renumbering
+from upright_ledger.core.matching.item_numbers import code_in, learn_renumbering
 from upright_ledger.core.matching.learned_features import change_of
 from upright_ledger.core.matching.opposites import are_opposed, opposable
 from upright_ledger.core.matching.page_tongues import by_words
+from upright_ledger.core.matching.page_vectors import read_page
 
 NUMBERS = [str(n) for n in range(11905, 12305, 13)]
 
@@ -135,3 +140,53 @@ def test_words_that_come_in_between_everywhere_are_learned() -> None:
     old = [MatchPage(w, f"/docs/kit.style.Styler.{w}.html") for w in words]
     found = propose(old, new).found
     assert {w: found[w][0].name for w in words} == {w: f"io.style.Styler.{w}" for w in words}
+
+
+def _check(number: int) -> int:
+    return sum(int(c) * n for n, c in enumerate(str(number), 1)) % 10
+
+
+WAYS = {
+    "a prefix": (lambda n: f"{n}", lambda n: f"SW-{n}", "“SW” put before"),
+    "a suffix": (lambda n: f"{n}-de", lambda n: f"{n}", "“DE” taken off after"),
+    "a check digit": (lambda n: f"{n}", lambda n: f"{n}{_check(n)}", "a sign put after"),
+    "other groups": (
+        lambda n: f"{n}",
+        lambda n: f"{str(n)[:2]}-{str(n)[2:5]}-{str(n)[5:]}",
+        "is grouped in another way",
+    ),
+    "leading zeros": (lambda n: f"{n:08}", lambda n: f"{n}", ""),
+}
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_numbers_in_addresses_teach_how_they_changed(way: str, museum: Program) -> None:
+    """Half of the old pages have a title; the others are known by their number alone."""
+    old, new, said = WAYS[way]
+    rng = random.Random(7)
+    words = ("amber", "birch", "cedar", "delta", "ember", "fjord", "grove", "heron", "iris", "jade")
+    numbers = rng.sample(range(100_000, 999_999), 48)
+    titles = [f"{a} {b} clock" for a, b in itertools.islice(itertools.permutations(words, 2), 48)]
+    truth = {f"{OLD}/item/{old(n)}.html": f"{NEW}/p/{new(n)}" for n in numbers}
+    rows = zip(truth.items(), titles, strict=True)
+    before, after = ["url,title"], ["url,title"]
+    for at, ((source, goal), title) in enumerate(rows):
+        before.append(f"{source},{title if at % 2 else ''}")
+        after.append(f"{goal},{title}")
+    museum.write("old.csv", "\n".join(before) + "\n")
+    museum.write("new.csv", "\n".join(after) + "\n")
+    museum("gather", "old.csv")
+    museum("stock", "new.csv")
+    told = " ".join(museum("match", "--max-error", "1%").out.split())
+    assert said in told
+    entries = museum.json("entries", "--limit", 0)["entries"]
+    assert {e["legacy_url"]: e["destination"] for e in entries} == truth
+
+
+@pytest.mark.parametrize(
+    ("name", "code"),
+    [("12-345-6", "123456"), ("sw-11905-tulip", "sw11905"), ("tulip-red-11905", "11905"),
+        ("tulip-10", ""), ("part-of-the-story", ""), ("a4-printing-2019", "2019")],
+)  # fmt: skip
+def test_what_may_be_an_item_number_in_a_name(name: str, code: str) -> None:
+    assert code_in(read_page(MatchPage(name, f"/x/{name}"))) == code

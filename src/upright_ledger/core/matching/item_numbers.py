@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 from functools import cached_property
+from typing import Protocol
 
 _FEWEST, _FEWEST_DIGITS = 3, 8
 """Pairs that must agree; and those where only the number of signs that are added is the same."""
@@ -173,3 +174,104 @@ def _change(old: str, new: str) -> tuple[Numbering, Numbering] | None:
 def _any_tail(numbering: Numbering) -> Numbering:
     tail = numbering.tail
     return Numbering(numbering.head, len(tail) or "" if isinstance(tail, str) else tail)
+
+
+class Numbered(Protocol):
+    """A page with numbers. heading: its title without what many pages of its site end in; items:
+    its item numbers; spelled: the words of its name, in small letters.
+    """
+
+    heading: str
+    items: frozenset[str]
+    spelled: tuple[str, ...]
+
+    @property
+    def codes(self) -> frozenset[str]:
+        """Its item numbers, or what may be one in its address."""
+        ...
+
+    def number_as(self, numbering: Numbering) -> None:
+        """Put what both sites share of an item number in its place."""
+        ...
+
+    def take_number(self, code: str) -> None:
+        """Take what stands in its address for its item number."""
+        ...
+
+
+def renumber(left: Sequence[Numbered], right: Sequence[Numbered], taught: Mapping[int, int]) -> str:
+    """Bring the item numbers of both sites to what they share, where pages that are known to be the
+    same, or that alone have one title, show how they changed; in words, or empty. taught: old page
+    → new page.
+    """
+    titles = Counter(p.heading for p in left), Counter(p.heading for p in right)
+    named = {p.heading: p for p in right if p.heading and titles[1][p.heading] == 1}
+    pairs = [(left[a], right[b]) for a, b in taught.items()]
+    pairs += [
+        (p, named[p.heading])
+        for n, p in enumerate(left)
+        if n not in taught and p.heading in named and titles[0][p.heading] == 1
+    ]
+    if not any(p.items for p in (*left, *right)):
+        return _renumber_addresses(left, right, pairs)
+    found = learn_renumbering((a.codes, b.codes) for a, b in pairs if a.items or b.items)
+    return _apply(found, left, right)
+
+
+def _apply(found: Renumbering | None, left: Sequence[Numbered], right: Sequence[Numbered]) -> str:
+    if found is None:
+        return ""
+    for pages, numbering in ((left, found.old), (right, found.new)):
+        for page in pages:
+            page.number_as(numbering)
+    return found.words
+
+
+def _renumber_addresses(
+    left: Sequence[Numbered],
+    right: Sequence[Numbered],
+    pairs: Sequence[tuple[Numbered, Numbered]],
+) -> str:
+    """As `renumber`, where nothing but addresses holds numbers: what stands at an end of a name may
+    be one, and is taken for it only where enough pairs show how it changed.
+    """
+    told = [(a, b) for one, other in pairs if (a := code_in(one)) and (b := code_in(other))]
+    if len(told) < _FEWEST_DIGITS or 2 * len(told) < len(pairs):
+        return ""
+    found = learn_renumbering(((a,), (b,)) for a, b in told)
+    same = sum(a == b for a, b in told)
+    regrouped = sum(
+        code_in(one) == code_in(other) != "" and _runs(one).isdisjoint(_runs(other))
+        for one, other in pairs
+    )
+    if found is None and regrouped < _SHARE * len(told):
+        return ""
+    for page in (*left, *right):
+        if code := code_in(page):
+            page.take_number(code)
+    if found is not None:
+        return _apply(found, left, right)
+    return f"the number is grouped in another way in {same:,} of {len(told):,} known cases"
+
+
+def _runs(page: Numbered) -> frozenset[str]:
+    return frozenset(word for word in page.spelled if word.isdigit())
+
+
+def code_in(page: Numbered) -> str:
+    """What may be an item number in the name of a page: the longest run of words with digits, and
+    of short ones beside them, at one of its ends; empty where it holds too few digits.
+    """
+    best = ""
+    for words in (page.spelled, page.spelled[::-1]):
+        run = []
+        for word in words:
+            if not (any(map(str.isdigit, word)) or (len(word) <= _SHORTEST and word.isascii())):
+                break
+            run.append(word)
+        while run and not any(map(str.isdigit, run[-1])):
+            run.pop()  # a short word that no digit follows is one of the name
+        code = "".join(run if words is page.spelled else reversed(run))
+        if sum(map(str.isdigit, code)) >= _SHORTEST and len(code) > len(best):
+            best = code
+    return best

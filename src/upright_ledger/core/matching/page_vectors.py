@@ -16,7 +16,7 @@ import numpy.typing as npt
 from scipy import sparse
 
 from upright_ledger.core.matching.fuzzy_words import near_spellings
-from upright_ledger.core.matching.item_numbers import Numbering, learn_renumbering
+from upright_ledger.core.matching.item_numbers import Numbering, renumber
 from upright_ledger.core.matching.opposites import opposable
 from upright_ledger.core.matching.sparse import Matrix
 from upright_ledger.core.url.tokens import is_year, path_parts, spelled_words, tokens
@@ -90,6 +90,11 @@ class PageWords:
             self.items = frozenset(cores.get(code, code) for code in self.items)
             gone, come = frozenset(cores), frozenset(cores.values())
             self.numbers, self.ends = (self.numbers - gone) | come, (self.ends - gone) | come
+
+    def take_number(self, code: str) -> None:
+        """Take what stands in its address for its item number."""
+        self.items = frozenset([code])
+        self.numbers, self.ends = self.numbers | self.items, self.ends | self.items
 
     def same_numbers(self, other: PageWords) -> frozenset[str]:
         """The numbers that two pages share."""
@@ -200,7 +205,7 @@ def read_sides(
     to have moved to.
     """
     left, right = _read_site(old), _read_site(new)
-    renumbering = _renumber(left, right, taught or {})
+    renumbering = renumber(left, right, taught or {})
     _split_joined(left, right)
     _split_joined(right, left)
     left_words, right_words = _document_counts(left), _document_counts(right)
@@ -226,29 +231,6 @@ def read_sides(
         vocabulary,
         renumbering,
     )
-
-
-def _renumber(left: list[PageWords], right: list[PageWords], taught: Mapping[int, int]) -> str:
-    """Bring the item numbers of both sites to what they share, where pages that are known to be the
-    same, or that alone have one title, show how they changed; in words, or empty.
-    """
-    if not any(p.items for p in (*left, *right)):
-        return ""
-    titles = Counter(p.heading for p in left), Counter(p.heading for p in right)
-    named = {p.heading: p for p in right if p.heading and titles[1][p.heading] == 1}
-    pairs = [(left[a], right[b]) for a, b in taught.items()]
-    pairs += [
-        (p, named[p.heading])
-        for n, p in enumerate(left)
-        if n not in taught and p.heading in named and titles[0][p.heading] == 1
-    ]
-    found = learn_renumbering((a.codes, b.codes) for a, b in pairs if a.items or b.items)
-    if found is None:
-        return ""
-    for pages, numbering in ((left, found.old), (right, found.new)):
-        for page in pages:
-            page.number_as(numbering)
-    return found.words
 
 
 _PARTS_OF_A_TITLE = re.compile(r"\s+[|–—:·»«>/-]+\s+|\s*[|»«]\s*|:\s+")
