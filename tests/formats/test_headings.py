@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+import xlsxwriter
 
 from conftest import Program
 from upright_ledger.core.inventory.noise import AsideClass
@@ -146,3 +147,61 @@ def test_sentences_about_a_page_are_not_its_title(name: str, museum: Program) ->
     museum.write("list.csv", f"url,{name}\n{rows}")
     museum("gather", "list.csv")
     assert {e["title"] for e in museum.json("entries")["entries"]} == {""}
+
+
+BROWSER = "Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0"
+ASKED = [
+    ("2026-05-12 10:00:01", "/a.html", BROWSER, "404"),
+    ("2026-05-12 10:00:05", "/a.html", BROWSER, "404"),
+    ("2026-05-13 11:00:00", "/b.html", "FernBot/1.0 (+http://fern.example/bot)", "200"),
+]
+
+
+def _as_table(path: Path, *, status: bool) -> None:
+    rows = [["Date", "URL", "Referrer", "User Agent", "IP"] + ["Status"] * status]
+    rows += [
+        [when, url, "https://club.example/x", agent, "198.51.100.7"] + [code] * status
+        for when, url, agent, code in ASKED
+    ]
+    if path.suffix == ".csv":
+        path.write_text("".join(",".join(f'"{c}"' for c in row) + "\n" for row in rows))
+    elif path.suffix == ".xml":
+        told = "".join(
+            f'<request time="{when}" uri="{url}" agent="{agent}" status="{code}"/>'
+            for when, url, agent, code in ASKED
+        )
+        path.write_text(f'<?xml version="1.0"?><log>{told}</log>')
+    else:
+        book = xlsxwriter.Workbook(str(path))
+        sheet = book.add_worksheet()
+        for n, row in enumerate(rows):
+            sheet.write_row(n, 0, row)
+        book.close()
+
+
+@pytest.mark.parametrize(
+    ("name", "status"),
+    [("errors.csv", False), ("log.xlsx", False), ("log.xlsx", True), ("log.xml", True)],
+)
+def test_rows_that_tell_an_agent_and_a_time_are_requests(
+    name: str, status: bool, museum: Program
+) -> None:
+    """As extensions and workbooks tell them: no lists, and no links."""
+    _as_table(museum.folder / name, status=status)
+    museum("gather", name)
+    found = {e["legacy_url"]: e for e in museum.json("entries")["entries"]}
+    told = {
+        u.removeprefix(OLD): (e["hits"], e["bots"], e["links"], e["last_seen"])
+        for u, e in found.items()
+    }
+    assert told == {
+        "/a.html": (2, 0, 0, "2026-05-12"),
+        "/b.html": (0, 1, 0, "2026-05-13"),
+    }
+
+
+def test_a_list_of_errors_with_agents_fails_for_people_alone(museum: Program) -> None:
+    _as_table(museum.folder / "errors.csv", status=False)
+    rows = museum.json("triage", "errors.csv", code=1)["entries"]
+    lost = {e["legacy_url"].removeprefix(OLD): (e["lost"], e["bots"]) for e in rows}
+    assert lost == {"/a.html": (2, 0), "/b.html": (0, 1)}

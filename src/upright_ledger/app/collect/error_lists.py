@@ -75,7 +75,7 @@ class _Reader:
             url = values[0]
         kind = record.failure or _class_of_failure(record.status)
         told = [
-            f._replace(status_class=kind, agent=Asker.PEOPLE)
+            f._replace(status_class=kind, agent=f.agent or Asker.PEOPLE)
             for f in record.figures
             if f.unit in ASKED
         ]

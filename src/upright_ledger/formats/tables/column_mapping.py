@@ -14,6 +14,7 @@ from upright_ledger.formats.tables.cells import (
     status_code,
 )
 from upright_ledger.formats.tables.column_names import (
+    AGENT,
     HOST,
     ITEM,
     LAST_SEEN,
@@ -189,6 +190,8 @@ def _suits(meaning: str, cells: list[str]) -> bool:
         return _share(cells, status_code) >= 0.5
     if meaning == ITEM:
         return _share(cells, _ITEM.match) >= 0.5
+    if meaning == AGENT:
+        return _share(cells, lambda c: "/" in c and not looks_like_address(c)) >= 0.5
     if meaning == HOST:
         return _share(cells, _is_host) >= 0.5
     if meaning == QUERY:

@@ -17,6 +17,7 @@ LAST_SEEN = "last seen"
 REFERRER = "referrer"
 ANCHOR = "anchor text"
 TRAFFIC_SOURCE = "traffic source"
+AGENT = "user agent"
 HEADING = "heading"
 DESCRIPTION = "description"
 CANONICAL = "canonical"
@@ -58,12 +59,15 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "titolo", "tytul"),
     LANGUAGE: ("language", "lang", "locale", "sprache"),
     LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day", "lastmodified",
-        "lastvisit", "datum", "lastcrawl", "fecha", "data"),
+        "lastvisit", "datum", "lastcrawl", "fecha", "data", "timestamp", "@timestamp", "datetime",
+        "time", "requesttime", "zeit", "zeitpunkt", "uhrzeit", "heure", "hora"),
     REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source",
         "referer", "foundon", "linkedfrompage", "referringpageurl", "sourcepage"),
     ANCHOR: ("anchor", "anchortext", "linktext", "linkanchor", "ankertext", "verweistext",
         "textedancrage", "textedulien", "textodeanclaje", "textodelenlace", "testodiancoraggio",
         "ankertekst", "textoancora", "ankartext"),
+    AGENT: ("useragent", "httpuseragent", "agent", "ua", "browser", "clientuseragent",
+        "useragentstring", "benutzeragent", "agenteusuario", "agentutilisateur"),
     TRAFFIC_SOURCE: ("trafficsource", "sourcemedium", "source/medium", "channel", "medium",
         "sessionsource/medium", "sessionsource"),
     HEADING: ("h1", "heading", "firstheading"),

@@ -8,9 +8,11 @@ from itertools import islice
 from pathlib import Path
 from typing import TypeVar
 
-from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404, Figure
+from upright_ledger.core.inventory.agents import asker_of
+from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404, Figure, status_class
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.core.inventory.units import IN_TABLES, LISTED, PER_PERIOD
+from upright_ledger.core.inventory.packed import pack_days
+from upright_ledger.core.inventory.units import HITS, IN_TABLES, LISTED, PER_PERIOD
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import (
@@ -113,7 +115,7 @@ def _items(table: Table) -> Iterator[Item | RecordBlock]:
         )
     reader = _RowReader(table)
     while rows := list(islice(table.rows, BLOCK)):
-        if reader.is_link:
+        if reader.by_itself:
             yield from map(reader.item, rows)
         else:
             yield reader.block(rows)
@@ -143,8 +145,12 @@ class _RowReader:
             col.HEADING,
             col.REASON,
         )
+        # One row a request, of which an agent and a time are told.
+        self._agent = _NOWHERE if self._figures_at else columns.get(col.AGENT, _NOWHERE)
+        is_request = self._agent != _NOWHERE and col.LAST_SEEN in columns
         # One row a link: the pages and sites that link are counted, where no column does.
-        self.is_link = col.REFERRER in columns and not self._figures_at
+        self.is_link = col.REFERRER in columns and not self._figures_at and not is_request
+        self.by_itself = self.is_link or is_request
         self._texts_at = [columns.get(meaning, _NOWHERE) for meaning in texts]
 
     def item(self, row: Row) -> Item:
@@ -183,12 +189,16 @@ class _RowReader:
         title, status, day, anchor, language, led, source, item, heading, reason = told
         url = mend(written)
         led = led or source
+        seen = (self._day(day) if day else "") or url.day
+        if seen and self._agent < width and (agent := row[self._agent].strip()):
+            kind = status_class(status_code(status)) if status else ""
+            figures = [Figure(HITS, 1.0, kind, asker_of(agent), pack_days({seen: 1.0}))]
         return Record(
             line,
             url.text,
             figures=figures or _LISTED,
             status=status_code(status) if status else 0,
-            day=(self._day(day) if day else "") or url.day,
+            day=seen,
             title=_title(title, heading),
             anchor=anchor,
             language=language,
