@@ -74,6 +74,15 @@ def plainly(counts: list[LogCount], fix: Fix, soft: bool) -> dict[str, object]:
     bad = [c for c in counts if fails(c)]
     now = [c for c in bad if after(c) or not fix.live]
     days = sorted(c.day[:10] for c in bad)
+    # Over is what failed at first and was answered rightly on all later days.
+    ill = [c.day[:10] for c in bad if after(c)]
+    well = [
+        c.day[:10]
+        for c in counts
+        if after(c) and not fails(c) and c.status_class == right and not soft
+        and c.spelling in {n.spelling for n in now}
+    ]  # fmt: skip
+    over = bool(ill and well) and max(ill) < min(well)
     return {
         "failed": sum(c.requests for c in bad if c.people),
         "bots": sum(c.requests for c in bad if not c.people),
@@ -81,7 +90,7 @@ def plainly(counts: list[LogCount], fix: Fix, soft: bool) -> dict[str, object]:
         "right": sum(
             c.requests for c in counts if after(c) and c.status_class == right and not soft
         ),
-        "lost": sum(c.requests for c in now if c.people),
+        "lost": 0.0 if over else sum(c.requests for c in now if c.people),
         "first": days[0] if days else "",
         "last": days[-1] if days else "",
         "named": any(c.requests == 0 for c in now),
