@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Program
+from conftest import OLD, Program
 
 SITE = "https://www.quillhaven.example"
 PAGES = {
@@ -63,3 +63,28 @@ def test_what_nobody_needs_is_merged_ended_and_expected_to_go(running: Program) 
     assert kinds & {"unknown-destination", "dead-destination", "chain"}
     contradicting = ("stock", "weak.csv", "--going", "--planned")
     assert "contradict each other" in running(*contradicting, code=2).err
+
+
+def test_that_nobody_links_is_told_from_that_nobody_knows(museum: Program) -> None:
+    museum.write("old.csv", "url,hits\n/lonely.html,0\n/asked.html,4\n")
+    museum("gather", "old.csv")
+
+    def reasons(name: str) -> dict[str, str]:
+        museum("review", "--out", name)
+        with (museum.folder / name).open(newline="", encoding="utf-8") as file:
+            rows = list(csv.DictReader(file))
+        return {r["legacy_url"].removeprefix(OLD): r["reason"] for r in rows}
+
+    unknown = "no link data was gathered, so nobody knows whether others link to it"
+    before = reasons("before.csv")
+    assert before["/lonely.html"] == (
+        f"no page fits, and nobody asks for it: gone (410); {unknown}"
+    )
+    assert before["/asked.html"].endswith(f"or wanted; {unknown}")
+    museum.write("links.csv", f"Source URL,Target URL\nhttps://club.example/,{OLD}/other.html\n")
+    museum("gather", "links.csv")
+    after = reasons("after.csv")
+    assert (
+        after["/lonely.html"] == "no page fits, and nobody links to it or asks for it: gone (410)"
+    )
+    assert "link data" not in after["/asked.html"]

@@ -26,6 +26,7 @@ from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
 from upright_ledger.ledger.tables.entries import load_entries
 from upright_ledger.ledger.tables.proposals import StoredProposal, proposals_of
+from upright_ledger.ledger.tables.sources import links_are_known
 from upright_ledger.ledger.tables.stock import Destination, load_stock, stocked_as
 
 
@@ -94,6 +95,7 @@ class Queue:
         self._skipped = dict.fromkeys(self._read_skipped())
         with ledger.reading() as connection:
             self._skipped_before = numbers_of(connection, self._skipped)
+            self._links_known = links_are_known(connection)
         self._skipped_now: list[int] = []
 
     @property
@@ -128,6 +130,7 @@ class Queue:
             line.entry.evidence,
             has_proposal=bool(offered) and not is_fallback,
             has_fallback=is_fallback,
+            links_known=self._links_known,
         )
         return Card(line, [self._candidate(p) for p in offered], said, *beside)
 

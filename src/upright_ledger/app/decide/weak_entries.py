@@ -22,7 +22,7 @@ from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.tables.runs.crawl_blocks import load_seen
 from upright_ledger.ledger.tables.runs.runs import last_run
-from upright_ledger.ledger.tables.sources import list_sources
+from upright_ledger.ledger.tables.sources import links_are_known, list_sources
 
 COLUMNS = (
     "old",
@@ -135,7 +135,8 @@ def weak_entries(move: MoveState) -> Pruning:
         found.append(Weak(entry, sibling, likeness, letters.get(entry.legacy_url, -1)))
     found.sort(key=lambda w: (w.sibling is None, -w.likeness, w.entry.legacy_url))
     days = [d for s in telling for d in (s.period_start, s.period_end) if d]
-    links = any(e.evidence.links for e in move.entries)
+    with move.ledger.reading() as connection:
+        links = links_are_known(connection)
     names = list(dict.fromkeys(s.name for s in telling))
     return Pruning(found, len(living), names, min(days, default=""), max(days, default=""), links)
 

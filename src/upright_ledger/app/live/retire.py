@@ -19,6 +19,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.answers import of_person, post_answers
 from upright_ledger.ledger.tables.failures import requests_by_day, told_of
+from upright_ledger.ledger.tables.sources import links_are_known
 from upright_ledger.ledger.tables.templates import remove_template
 
 EXAMPLES = 3
@@ -57,7 +58,8 @@ class RuleUse:
 @dataclass
 class Retiring:
     """All rules of a ledger, templates among them. first, last: the time looked at; covered: the
-    share of its days of which there are logs; retired: how many were.
+    share of its days of which there are logs; retired: how many were. links_known: whether
+    anything tells which addresses others link to.
     """
 
     first: str
@@ -65,6 +67,7 @@ class Retiring:
     covered: float
     rules: list[RuleUse]
     retired: int = 0
+    links_known: bool = True
 
     @property
     def proposed(self) -> list[RuleUse]:
@@ -88,7 +91,7 @@ class Retiring:
             "first": self.first, "last": self.last, "covered": round(self.covered, 3),
             "proposed": [r.as_dict() for r in self.proposed],
             "kept": dict(self.kept), "bots": sum(r.use.bots for r in self.proposed),
-            "retired": self.retired,
+            "retired": self.retired, "links_known": self.links_known,
             "rules": [r.as_dict() for r in self.rules],
         }  # fmt: skip
 
@@ -103,7 +106,7 @@ def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
     entries = [e for e in move.entries if e.answer.has_rule]
     fixes = load_fixes(move.ledger)
     with move.ledger.reading() as connection:
-        logged = requests_by_day(connection)
+        logged, links_known = requests_by_day(connection), links_are_known(connection)
         told = told_of(connection, {e.id for e in entries})
     if not logged:
         raise UsageError(
@@ -142,7 +145,7 @@ def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
         if t.status
     ]
     found.sort(key=lambda r: (bool(r.kept), r.use.bots, r.use.last, r.legacy_url))
-    result = Retiring(first, last, covered, found)
+    result = Retiring(first, last, covered, found, links_known=links_known)
     if accept and result.proposed:
         with move.ledger.step("retire", f"unused for {days} days up to {last}") as step:
             exact = [r.entries[0] for r in result.proposed if not r.template]

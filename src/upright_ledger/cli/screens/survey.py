@@ -16,6 +16,7 @@ from upright_ledger.core.crawl.audits.launch_gate import GATE
 from upright_ledger.core.crawl.audits.site_index import AuditFinding
 from upright_ledger.core.crawl.audits.url_consistency import PARTS
 from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome
+from upright_ledger.core.inventory.advice import NO_LINK_DATA
 from upright_ledger.core.severity import Severity
 
 SHOWN = 12
@@ -178,6 +179,8 @@ def _show_inbound(result: Audited, known: Sequence[str], *, all_rows: bool) -> N
             for r in rows
         ],
     )
+    if not result.links_known:
+        output.say(f"{NO_LINK_DATA[0].upper()}{NO_LINK_DATA[1:]}.", output.DOUBTFUL)
     if len(rows) < len(result.inbound):
         output.say(
             f"… and {len(result.inbound) - len(rows):,} more; --out FILE.xlsx keeps them all"

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, NamedTuple
 
+from upright_ledger.core.inventory.units import LINKING_DOMAINS, LINKING_PAGES
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
@@ -90,6 +91,17 @@ def list_sources(connection: Connection) -> list[Source]:
     """All sources that count, in the order of gathering."""
     found = (Source(**row) for row in these_rows(connection, "sources"))
     return [source for source in found if not source.withdrawn]
+
+
+_OF_LINKS = frozenset([LINKING_DOMAINS, LINKING_PAGES, "referrer"])
+
+
+def links_are_known(connection: Connection) -> bool:
+    """Whether any source tells which pages of other sites link here: else that nobody links is not
+    known.
+    """
+    told = (frozenset(s.mapping or {}) for s in list_sources(connection))
+    return any(_OF_LINKS & names and "user agent" not in names for names in told)
 
 
 def days_of_exports(connection: Connection) -> dict[int, range]:

@@ -33,6 +33,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.crawl_blocks import load_seen
 from upright_ledger.ledger.tables.runs.runs import Run, find_run
+from upright_ledger.ledger.tables.sources import links_are_known
 from upright_ledger.settings.model import Settings
 
 SECTION, FAMILY = "section", "family"
@@ -42,7 +43,8 @@ SECTION, FAMILY = "section", "family"
 class Audited:
     """A survey with its audits. groups: what answers how, by part; group_of: the part (section or
     first folder, or family) of an address. inbound: dead addresses to which others link. wanted:
-    what the site should be. renamed: since an earlier survey, where one was named.
+    what the site should be. renamed: since an earlier survey, where one was named. links_known:
+    whether anything tells which pages of other sites link here.
     """
 
     run: int
@@ -56,6 +58,7 @@ class Audited:
     inbound: list[InboundRow]
     wanted: ExpectedSite
     renamed: Renamed | None = None
+    links_known: bool = True
 
     @cached_property
     def mends(self) -> list[LinkToMend]:
@@ -108,6 +111,7 @@ class Audited:
             ],
             "links_to_mend": [m._asdict() for m in self.mends],
             "broken_inbound": [row._asdict() for row in self.inbound],
+            "links_known": self.links_known,
             "forms": [
                 {"use": f.use}
                 | {
@@ -160,6 +164,8 @@ def audited(
     """
     found, site = _looked_at(ledger, which, site)
     renamed = compare_surveys(_looked_at(ledger, since, None)[1], site) if since else None
+    with ledger.reading() as connection:
+        links_known = links_are_known(connection)
     settings = ledger.settings
     starts = [address_of(f"{origin}/") for origin in found.at.split()]
     of_new = side == NEW and settings.sites.is_new(starts[0])
@@ -195,6 +201,7 @@ def audited(
         broken_inbound(site, known),
         wanted,
         renamed,
+        links_known,
     )
 
 

@@ -48,6 +48,7 @@ from upright_ledger.ledger.tables.answers import (
     sampled,
 )
 from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
+from upright_ledger.ledger.tables.sources import links_are_known
 from upright_ledger.ledger.tables.stock import Destination, load_stock
 
 COLUMNS = (
@@ -131,13 +132,19 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     with ledger.reading() as connection:
         proposals, as_of = load_proposals(connection), last_step(connection)
         days = {d.entry: d.day for d in dated_answers(connection)}
-        pages = load_stock(connection)
+        pages, links_known = load_stock(connection), links_are_known(connection)
     lines = list_entries(ledger, filters).lines
     if sample:
         lines = _drawn(lines, sample, as_of)
     rows = [
         (
-            *_row(line.entry, line.section, proposals.get(line.entry.id, []), pages),
+            *_row(
+                line.entry,
+                line.section,
+                proposals.get(line.entry.id, []),
+                pages,
+                links_known=links_known,
+            ),
             days.get(line.entry.id, ""),
             line.entry.note,
             as_of,
@@ -187,6 +194,8 @@ def _row(
     section: str,
     proposals: list[StoredProposal],
     pages: Mapping[str, Destination],
+    *,
+    links_known: bool,
 ) -> tuple[object, ...]:
     best = proposals[0] if proposals else None
     is_fallback = best is not None and best.is_fallback
@@ -200,6 +209,7 @@ def _row(
                 entry.evidence,
                 has_proposal=bool(best) and not is_fallback,
                 has_fallback=is_fallback,
+                links_known=links_known,
             )
         )
     others = [p.destination for p in proposals if p.destination != shown][:2]

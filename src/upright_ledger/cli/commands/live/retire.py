@@ -12,6 +12,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
+from upright_ledger.core.inventory.advice import NO_LINK_DATA
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
 
@@ -140,6 +141,8 @@ def _show(result: Retiring, days: int, *, all_rows: bool) -> None:
         *((why, n) for why, n in result.kept.most_common()),
     ]
     output.table(("rules", "number>"), rows)
+    if not result.links_known:
+        output.say(f"{NO_LINK_DATA[0].upper()}{NO_LINK_DATA[1:]}.", output.DOUBTFUL)
     if result.proposed:
         shown = result.proposed if all_rows else result.proposed[:SHOWN]
         output.say()
