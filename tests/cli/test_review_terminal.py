@@ -277,9 +277,12 @@ def test_weak_pages_are_gone_through_one_by_one(tmp_path: Path) -> None:
         assert "2 weak pages left" in screen.until(END)
         screen.press("u")
         assert "3 weak pages left" in screen.until(END)
-        screen.press("gk")
-        screen.until("1 weak pages left, 2 answered")
-        assert "the strongest page of its subject, value" in screen.until(END)
+        screen.press("g")
+        screen.until(END)
+        screen.press("k")
+        last = screen.until(END)
+        assert "1 weak pages left, 2 answered" in last
+        assert "the strongest page of its subject, value" in last
         screen.press("1")
         screen.until("3 entries were answered; 0 of those chosen are left.")
         assert screen.process.wait(PATIENCE) == 0
