@@ -271,17 +271,17 @@ def test_weak_pages_are_gone_through_one_by_one(tmp_path: Path) -> None:
     running("decide", "/kept/", "--keep")
     with terminal(running, "review", "--weak") as screen:
         first = screen.until(END)
-        assert "3 weak pages left" in first
+        assert "3 weak and left" in first
         assert "no clicks, visits, hits or links" in first
         screen.press("g")
-        assert "2 weak pages left" in screen.until(END)
+        assert "2 weak and left" in screen.until(END)
         screen.press("u")
-        assert "3 weak pages left" in screen.until(END)
+        assert "3 weak and left" in screen.until(END)
         screen.press("g")
         screen.until(END)
         screen.press("k")
         last = screen.until(END)
-        assert "1 weak pages left, 2 answered" in last
+        assert "1 weak and left, 2 answered" in last
         assert "the strongest page of its subject, value" in last
         screen.press("1")
         screen.until("3 entries were answered; 0 of those chosen are left.")

@@ -306,3 +306,21 @@ def test_balance_says_where_entries_came_from(museum: Program) -> None:
     assert sources["one.txt"][:2] == (2, 1)
     assert sources["two.csv"] == (1, 0, ["2026-01-01", "2026-03-31"])
     assert "alone" in museum("balance").out
+
+
+@pytest.mark.parametrize("indent", [None, 1])
+def test_a_recording_of_a_browser_is_no_log(indent: int | None, museum: Program) -> None:
+    """Whoever recorded it asked for all of it; without a list of pages beside its requests, too."""
+    entries = [
+        {
+            "startedDateTime": f"2026-05-12T10:00:0{n}.000Z",
+            "request": {"method": "GET", "url": f"{OLD}/{n}.html", "headers": []},
+            "response": {"status": 200, "content": {"mimeType": "text/html"}},
+        }
+        for n in range(3)
+    ]
+    told = {"log": {"version": "1.2", "creator": {"name": "x", "version": "1"}, "entries": entries}}
+    museum.write("a.har", json.dumps(told, indent=indent))
+    (source,) = museum.json("gather", "a.har")["sources"]
+    assert (source["kind"], source["accepted"]) == ("har", 3)
+    assert {e["hits"] for e in museum.json("entries")["entries"]} == {0}

@@ -165,12 +165,12 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     if not whole and len(lines) > 1:
         lines.pop()
     sample = lines[:200]
+    if re.match(r'\{\s*"log"\s*:\s*\{\s*"(?:version|creator|browser|pages|entries|comment)"', text):
+        return FileKind.HAR  # which tells of requests, too: those of somebody who recorded them
     if is_log(sample_of(text) if is_document(text) else sample):
         return FileKind.ACCESS_LOG
     if _CDX_JSON.match(text) or text.startswith("CDX ") or most(sample, _CDX_LINE.match):
         return FileKind.ARCHIVE_INDEX
-    if text.startswith("{") and re.match(r'\{\s*"log"\s*:\s*\{', text):
-        return FileKind.HAR
     if _JSON.match(text) and (not whole or most(sample[:20], _JSON.match) or _is_json(text)):
         return FileKind.JSON
     if is_rule_file(text):

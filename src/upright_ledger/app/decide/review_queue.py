@@ -80,7 +80,7 @@ class Queue:
     """A walk through the open entries of a ledger that fit. All that is decided is in the ledger at
     once: leaving loses nothing.
 
-    answered: entries answered in this sitting. left: what the others are called.
+    answered: entries answered in this sitting. left: what the others are, in words.
     """
 
     left = "open"

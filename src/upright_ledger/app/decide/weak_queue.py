@@ -18,7 +18,7 @@ from upright_ledger.ledger.store import Ledger
 class WeakQueue(Queue):
     """A walk through the weak entries that fit, but for those that a person said to keep."""
 
-    left = "weak pages left"
+    left = "weak and left"
 
     def __init__(self, ledger: Ledger, filters: Filters, pruning: Pruning) -> None:
         super().__init__(ledger, filters)
