@@ -110,6 +110,7 @@ def weak_entries(move: MoveState) -> Pruning:
             for s in list_sources(connection)
             if _USE.intersection(s.mapping or {}) or s.kind == "access-log"
         ]
+        links = links_are_known(connection)
         run = last_run(connection, RunKind.SURVEY)
         letters = (
             {
@@ -135,8 +136,6 @@ def weak_entries(move: MoveState) -> Pruning:
         found.append(Weak(entry, sibling, likeness, letters.get(entry.legacy_url, -1)))
     found.sort(key=lambda w: (w.sibling is None, -w.likeness, w.entry.legacy_url))
     days = [d for s in telling for d in (s.period_start, s.period_end) if d]
-    with move.ledger.reading() as connection:
-        links = links_are_known(connection)
     names = list(dict.fromkeys(s.name for s in telling))
     return Pruning(found, len(living), names, min(days, default=""), max(days, default=""), links)
 

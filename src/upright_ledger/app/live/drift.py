@@ -42,23 +42,21 @@ class Drift:
     differing: list[RuleChange] = field(default_factory=list)
 
 
-def of_live(move: MoveState) -> tuple[RuleSet, Wave | None]:
+def _rules_live(move: MoveState) -> RuleSet:
     """The rules that a server should run by now: those of the wave that is live, where one is, and
-    else all; and the wave.
+    else all.
     """
     with move.ledger.reading() as connection:
         live = live_builds(connection)
     wave = live[-1].as_wave if live else None
-    if wave is None or not wave.sections:
-        return move.compiled.rules, None
-    return rules_of_wave(move, wave).rules, wave
+    return move.compiled.rules if wave is None else rules_of_wave(move, wave).rules
 
 
 def drift(move: MoveState, file: Path, wave: Wave | None = None) -> Drift:
     """Compare what a server runs with the rules of the ledger, answer by answer. file: of the
     server, or a list of rules. wave: which it should run; None for the one that is live, or all.
     """
-    rules = of_live(move)[0] if wave is None else rules_of_wave(move, wave).rules
+    rules = _rules_live(move) if wave is None else rules_of_wave(move, wave).rules
     text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
     which = next(
         (b for b in builds(move.ledger) if b.digest in text or b.digest == digest_in(file.parent)),
@@ -85,7 +83,7 @@ def drift_seen(move: MoveState, results: Results) -> str:
     if live is None or late:
         return late
     asked = otherwise = 0
-    rules, _ = of_live(move)
+    rules = _rules_live(move)
     for row in results.rows:
         address = parse_address(row.trace.url)
         answer = rules.answer(address.authority, address.target, address.scheme)

@@ -235,15 +235,16 @@ def _renumber_addresses(
     """As `renumber`, where nothing but addresses holds numbers: what stands at an end of a name may
     be one, and is taken for it only where enough pairs show how it changed.
     """
-    told = [(a, b) for one, other in pairs if (a := code_in(one)) and (b := code_in(other))]
+    told = [
+        (a, b, _runs(one).isdisjoint(_runs(other)))
+        for one, other in pairs
+        if (a := code_in(one)) and (b := code_in(other))
+    ]
     if len(told) < _FEWEST_DIGITS or 2 * len(told) < len(pairs):
         return ""
-    found = learn_renumbering(((a,), (b,)) for a, b in told)
-    same = sum(a == b for a, b in told)
-    regrouped = sum(
-        code_in(one) == code_in(other) != "" and _runs(one).isdisjoint(_runs(other))
-        for one, other in pairs
-    )
+    found = learn_renumbering(((a,), (b,)) for a, b, _ in told)
+    same = sum(a == b for a, b, _ in told)
+    regrouped = sum(a == b and apart for a, b, apart in told)
     if found is None and regrouped < _SHARE * len(told):
         return ""
     for page in (*left, *right):

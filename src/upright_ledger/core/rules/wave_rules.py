@@ -4,7 +4,7 @@ an address of a later one.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import islice, product
 
@@ -53,9 +53,10 @@ def rules_within(rules: RuleSet, within: Within, sites: Sites, policy: FoldingPo
         if group.rules[0].status != PASS:
             of_wave = all(_all_within(t, within) for t in group.rules)
             (mine if of_wave else later).append(group)
+    order = {id(group): n for n, group in enumerate(rules.template_index)}
     passing = list[TemplateRule]()
     for group in list(later):
-        before, after = _around(group, mine, rules)
+        before, after = _around(group, mine, order, fold=rules.fold_case)
         if after and not before:
             passing += [t.passing for t in group.rules]
         elif after:  # what comes before it is not to be kept from its addresses
@@ -85,12 +86,11 @@ def _samples(template: TemplateRule) -> Iterator[str]:
 
 
 def _around(
-    later: TemplateGroup, mine: list[TemplateGroup], rules: RuleSet
+    later: TemplateGroup, mine: list[TemplateGroup], order: Mapping[int, int], *, fold: bool
 ) -> tuple[list[TemplateGroup], list[TemplateGroup]]:
     """The templates of this wave that share addresses with one of a later wave: those that come
-    before it where both fit, and those that come after it.
+    before it where both fit, and those that come after it. order: the identity of a group → place.
     """
-    fold = rules.fold_case
     pattern = source_pattern(later.source, fold, later.rules[0].slash)
     shared = [
         group
@@ -99,7 +99,6 @@ def _around(
         and common_path(pattern, source_pattern(group.source, fold, group.rules[0].slash))
         is not None
     ]
-    order = {id(group): n for n, group in enumerate(rules.template_index)}
     place = order[id(later)]
     return (
         [g for g in shared if order[id(g)] < place],

@@ -65,7 +65,7 @@ class Audited:
         """Links that lead to redirects and errors, those of templates first, but for those that the
         settings say are all right.
         """
-        return [m for m in self.site.mends if not self.wanted.is_ignored(m.target)]
+        return self.wanted.to_mend(self.site)
 
     @property
     def left_alone(self) -> int:

@@ -56,8 +56,7 @@ class LinkWatch:
 def mends_of(site: SurveyedSite, settings: Settings) -> list[LinkToMend]:
     """The links to mend of a survey, but for those that the settings say are all right."""
     site.settle()
-    wanted = ExpectedSite("", ignored=settings.links.ignored)
-    return [m for m in site.mends if not wanted.is_ignored(m.target)]
+    return ExpectedSite("", ignored=settings.links.ignored).to_mend(site)
 
 
 def without_failing(seen: Iterable[Observation], settings: Settings) -> list[Observation]:

@@ -329,6 +329,10 @@ class ExpectedSite:
         """Whether a link is one that is not to be mended."""
         return any(fnmatchcase(url, pattern) for pattern in self.ignored)
 
+    def to_mend(self, site: SurveyedSite) -> list[LinkToMend]:
+        """The links of a site that are to be mended."""
+        return [m for m in site.mends if not self.is_ignored(m.target)]
+
     def has(self, url: str) -> bool:
         """Whether an address lies on one of its origins."""
         return any(url.startswith(f"{origin}/") for origin in (self.origin, *self.origins))
