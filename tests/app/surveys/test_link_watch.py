@@ -24,6 +24,7 @@ class Sites:
 
     def __init__(self) -> None:
         self.dead = {"/gone-there"}
+        self.failing: set[str] = set()
         self.links = {
             "/": ["/a", "/b", *(f"/p{n}" for n in range(8))],
             "/a": [f"{PARTNER}/fine", f"{PARTNER}/gone-there"],
@@ -34,8 +35,8 @@ class Sites:
 
     def own(self, _: str, target: str) -> Served:
         self.asked[target] += 1
-        if target not in self.links:
-            return Served(404, "")
+        if target not in self.links or target in self.failing:
+            return Served(503 if target in self.failing else 404, "")
         links = "".join(f'<a href="{url}">to {url[-5:]}</a>' for url in self.links[target])
         return Served(200, f"<title>Page {target}</title>{links}")
 
@@ -86,6 +87,18 @@ def test_only_what_is_new_is_said_and_sent(cron: Cron) -> None:
     assert "2 addresses have no links to mend any more:" in said
     assert f"    before: on {cron.origin}/a (“to there”)" in said
     assert "links to 2 addresses are mended" in (cron.own.folder / "last.json").read_text()
+
+
+def test_a_page_that_fails_for_now_has_mended_no_link(cron: Cron) -> None:
+    cron.look(code=1)
+    cron.sites.failing.add("/b")
+    said = cron.look(code=1)
+    assert f"  {cron.origin}/b\n    answers 503" in said
+    assert "no links to mend any more" not in said
+    cron.sites.failing.clear()
+    del cron.sites.links["/b"]
+    cron.sites.links["/"].remove("/b")
+    assert f"{cron.origin}/missing" not in cron.look()
 
 
 def test_what_the_settings_leave_alone_is_no_news(cron: Cron) -> None:

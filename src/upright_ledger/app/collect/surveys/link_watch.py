@@ -44,13 +44,29 @@ class LinkWatch:
         for seen in load_seen(connection, before) if before is not None else ():
             earlier.add(seen)
         links = link_news(
-            mends_of(earlier, self.ledger.settings), mends_of(site, self.ledger.settings)
+            mends_of(earlier, self.ledger.settings),
+            mends_of(site, self.ledger.settings),
+            lambda link: _is_looked_at(link, site),
         )
         self.news = [_as_news(n) for n in links]
         self.looked_at = f"{len(site.lines) + len(site.external):,} addresses looked at."
         if self.news:
             read, shown = self.looked_at, self.shown
             keep_message(connection, self.ledger, self.news, read, shown, self.file)
+
+
+def _is_looked_at(link: LinkToMend, site: SurveyedSite) -> bool:
+    """Whether a survey shows that a link of an earlier one is none any more: its address answers,
+    or its page does, or is gone.
+    """
+    target = site.lines.get(link.target) or site.external.get(link.target)
+    if target is not None and not is_dead(target):
+        return True
+    page = site.lines.get(link.source)
+    return page is not None and (not is_dead(page) or page.status in _GONE)
+
+
+_GONE = frozenset([404, 410])
 
 
 def mends_of(site: SurveyedSite, settings: Settings) -> list[LinkToMend]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 from upright_ledger.core.crawl.audits.site_index import LinkToMend
@@ -24,10 +24,15 @@ class LinkNews(NamedTuple):
         return sum(link.pages for link in self.links)
 
 
-def link_news(before: Iterable[LinkToMend], now: Iterable[LinkToMend]) -> list[LinkNews]:
+def link_news(
+    before: Iterable[LinkToMend],
+    now: Iterable[LinkToMend],
+    is_looked_at: Callable[[LinkToMend], bool] = lambda _: True,
+) -> list[LinkNews]:
     """Addresses to which links lead that are to be mended and were not before, the ones with most
     pages first, then those of which no such link is left. A link of a template is one, on however
-    many pages.
+    many pages. is_looked_at: whether it was seen now that a former link is none any more, and not
+    only that its page failed.
     """
     old, new = _by_target(before), _by_target(now)
     found = []
@@ -36,7 +41,11 @@ def link_news(before: Iterable[LinkToMend], now: Iterable[LinkToMend]) -> list[L
         fresh = tuple(link for link in links if _place(link) not in known)
         if fresh:
             found.append(LinkNews(target, mended=False, links=fresh))
-    gone = [LinkNews(t, mended=True, links=tuple(old[t])) for t in old if t not in new]
+    gone = [
+        LinkNews(target, mended=True, links=tuple(links))
+        for target, links in old.items()
+        if target not in new and all(map(is_looked_at, links))
+    ]
     return [*_ordered(found), *_ordered(gone)]
 
 
