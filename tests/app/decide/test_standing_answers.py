@@ -139,14 +139,28 @@ def test_a_sheet_may_give_each_answer_its_day(museum: Program) -> None:
         "/sale.html,/shop/,302,2099-05-31\n"
         "/hours.html,/visit/,301,\n"
         "/late.html,/visit/,301,2001-01-01\n"
-        "/odd.html,/visit/,301,someday\n",
+        "/odd.html,/visit/,301,someday\n"
+        "/two.html,/visit/,301,3/4/2099\n",
     )
     found = museum.json("decide", "--from", "pairs.csv", "--as-given", code=1)
     assert found["columns"]["until"] == "review on"
     assert [(r["row"], r["reason"].partition(":")[0]) for r in found["refused"]] == [
         (4, "2001-01-01 is not to come"),
         (5, "'someday' is no day"),
+        (6, "'3/4/2099' may be 2099-04-03 or 2099-03-04"),
     ]
     assert "2099-05-31" in museum("entries", "/sale.html").out
     assert "2099" not in museum("entries", "/hours.html").out
     assert "temporary" not in {f["kind"] for f in museum.json("check", code=None)["findings"]}
+
+
+@pytest.mark.parametrize("written", ["4/3/2099", "3/4/2099", "03.04.2099", "2099-04-03 00:00:00"])
+def test_a_day_that_a_spreadsheet_wrote_anew_changes_nothing(listed: Program, written: str) -> None:
+    listed("decide", "/used", "--gone", "--until", "2099-04-03")
+    listed("review", "--out", "sheet.csv")
+    sheet = (listed.folder / "sheet.csv").read_text("utf-8-sig")
+    assert sheet.count("2099-04-03") == 1
+    listed.write("sheet.csv", sheet.replace("2099-04-03", written))
+    found = listed.json("review", "--in", "sheet.csv")
+    assert found["refused"] == []
+    assert [d["day"] for d in listed.json("balance")["until"]] == ["2099-04-03"]

@@ -80,13 +80,16 @@ def read_query(text: str) -> QueryPolicy:
 
 def read_until(text: str) -> str:
     """The day on which a row wants its answer to be looked at again (YYYY-MM-DD), or an empty text.
-    Raises NotAnAddressError for what is no day, or none that is to come.
+    Raises NotAnAddressError for what is no day, or two, or none that is to come.
     """
     if not text:
         return ""
     day = day_of(text)
     if not day:
         raise NotAnAddressError(f"{text!r} is no day: write it as in 2027-05-31")
+    # Here is no column of past days to tell the order by, and a month makes an answer end wrongly.
+    if day != (other := day_of(text, month_first=True)):
+        raise NotAnAddressError(f"{text!r} may be {day} or {other}: write it as in 2027-05-31")
     if day <= today():
         raise NotAnAddressError(f"{day} is not to come: give the day on which to look at it again")
     return day

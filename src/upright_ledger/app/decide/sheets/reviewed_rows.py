@@ -26,8 +26,11 @@ def wanted_by(
     was, now = known
     answer = _answer(ledger, cells, was.answer, offered)
     day = cells.get("until", now.until if answer == now.answer else "")
-    day = day_of(day) or day
-    if day not in {was.until, now.until}:
+    # Spreadsheets write a day anew as their country does, with the month first in some.
+    readings = {day, day_of(day) or day, day_of(day, month_first=True) or day}
+    if stood := [known for known in (was.until, now.until) if known in readings]:
+        day = stood[0]
+    else:
         day = read_until(day)
         if day and answer.kind == AnswerKind.OPEN:
             raise NotAnAddressError(f"{day} is the day of an answer, and the row has none")
