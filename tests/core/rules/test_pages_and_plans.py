@@ -57,9 +57,9 @@ def test_a_page_is_found_whatever_the_scheme(url: str, status: int | None) -> No
     )  # fmt: skip
     page = pages.at(parse_address(url))
     assert (page.status if page else None) == status
-    assert pages.named("www.quillhaven.example", "/a") == StockPage(200)
-    assert pages.named("www.quillhaven.example", "/b") is None
-    assert Pages({}, SITES).named("x", "/a") is None
+    named = ["www.quillhaven.example/a", "www.quillhaven.example/b"]
+    assert [*pages.named(named)] == [StockPage(200), None]
+    assert [*Pages({}, SITES).named(["x/a"])] == [None]
     assert Pages({}, SITES).at(parse_address(f"{NEW}/a")) is None
 
 

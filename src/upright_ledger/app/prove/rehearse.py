@@ -12,7 +12,7 @@ from upright_ledger.core.rules.target_pages import Pages
 from upright_ledger.core.tracing.rehearsal import Rehearsal
 from upright_ledger.core.tracing.results import TraceTable
 from upright_ledger.core.tracing.run_kind import RunKind
-from upright_ledger.core.url.address import Address
+from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.tables.runs.runs import begin_run, finish_run, name_run
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces
@@ -42,10 +42,9 @@ def rehearse(
     for known in coming:
         rehearsal = rehearsal or _rehearsal(move)
         done = len(rows.outcomes)
-        entries = asked.entries(move, done)
-        for location, outcome in rehearsal.ask(zip(asked.urls[done:known], entries, strict=True)):
-            rows.locations.append(location)
-            rows.outcomes.append(outcome)
+        found = rehearsal.ask(asked.urls[done:known], asked.entries(move, done))
+        rows.locations += found.locations
+        rows.outcomes += found.outcomes
     rows.urls, rows.hits = asked.urls, asked.hits
     results = Results(RunKind.REHEARSE, rows, name=name, asked=asked)
     with move.ledger.writing() as connection:
@@ -62,11 +61,19 @@ def _rehearsal(move: MoveState) -> Rehearsal[Entry]:
     # A page that is planned still is there once the rules are.
     pages = Pages({key: p._replace(planned=False) for key, p in move.pages.items()}, move.sites)
 
-    def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
-        return (
-            _NOTHING
-            if entry is None
-            else (move.expected.of_entry(entry, address), entry.evidence.value)
-        )
+    # Where sites settle a form, an entry's own address decides what is due; and a page that is
+    # kept stays where it is asked for.
+    alike = not move.around.forms
+    settled: dict[int, tuple[Expected, float]] = {}
+
+    def due(entry: Entry | None, url: str) -> tuple[Expected, float]:
+        if entry is None:
+            return _NOTHING
+        known = settled.get(entry.id)
+        if known is None:
+            known = (move.expected.of_entry(entry, address_of(url)), entry.evidence.value)
+            if alike and entry.answer.kind != AnswerKind.KEEP:
+                settled[entry.id] = known
+        return known
 
     return Rehearsal(move.compiled.all_rules, move.sites, pages, move.homes, move.policy, due)

@@ -7,9 +7,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.placing.text_columns import column, texts
 from upright_ledger.core.rules.compiler import make_template, template_fault, with_passes
 from upright_ledger.core.rules.exact_rule import ExactRule
-from upright_ledger.core.rules.fast_lookup import NOTHING, UNSURE, PlainRules, is_plain
+from upright_ledger.core.rules.fast_lookup import NOTHING, UNSURE, PlainRules
 from upright_ledger.core.rules.generality import Bound, Reach, made_up
 from upright_ledger.core.rules.proofs.proof import Witness
 from upright_ledger.core.rules.proofs.prover import prove
@@ -68,7 +69,9 @@ def condense(
     """
     wanted = _answers(rules, dict.fromkeys(known))
     unanswered = [
-        parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer == NOTHING
+        parse_address(f"http://{h}{t}")
+        for (h, t), (status, _) in wanted.items()
+        if status == NOTHING
     ]
     left_alone = [*standing, *unanswered]
     forbidden: set[tuple[str, str]] = set()
@@ -137,18 +140,26 @@ def rule_key(rule: ExactRule) -> tuple[str, str]:
 def _answers(
     rules: RuleSet, requests: Iterable[tuple[str, str]]
 ) -> dict[tuple[str, str], tuple[int, str]]:
-    """Request (host, target) → status and location of its answer, or NOTHING; without what sites
+    """Request (host, target) → status (or NOTHING) and location of its answer; without what sites
     settle for all their addresses.
     """
-    plainly = PlainRules(rules).answer
+    targets_of: dict[str, list[str]] = defaultdict(list)
     found = {}
     for host, target in requests:
-        site = rules.site_of.get(host)
-        said = plainly(site, target) if site is not None and is_plain(target) else UNSURE
-        if said == UNSURE:
-            answer = rules.answer_of_rules(host, target)
-            said = NOTHING if answer is None else (answer.status, answer.location)
-        found[host, target] = said
+        found[host, target] = UNSURE, ""
+        targets_of[host].append(target)
+    plain = PlainRules(rules)
+    for host, targets in targets_of.items():
+        statuses, locations = plain.answers(host, column(targets))
+        told = zip(targets, statuses.tolist(), texts(locations), strict=True)
+        for target, status, location in told:
+            if status == UNSURE:
+                answer = rules.answer_of_rules(host, target)
+                found[host, target] = (
+                    (NOTHING, "") if answer is None else (answer.status, answer.location)
+                )
+            else:
+                found[host, target] = status, location
     return found
 
 

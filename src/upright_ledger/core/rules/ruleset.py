@@ -61,10 +61,16 @@ class RuleSet:
     def _tracked(self) -> tuple[tuple[str, re.Pattern[str]], ...]:
         return tuple((n, tracked_pattern(n)) for n in self.tracking)
 
+    @property
+    def carries_pattern(self) -> str:
+        """Finds any carried parameter in a query, of a set that carries some: a quick look that may
+        say yes too often.
+        """
+        return rf"(?:^|&)(?:{'|'.join(map(re.escape, self.tracking))})="
+
     @cached_property
     def _carries(self) -> re.Pattern[str]:
-        """Finds any carried parameter: a quick look that may say yes too often."""
-        return re.compile(rf"(?:^|&)(?:{'|'.join(map(re.escape, self.tracking)) or '(?!)'})=")
+        return re.compile(self.carries_pattern if self.tracking else "(?!)")
 
     @cached_property
     def _indexes(self) -> tuple[dict[tuple[str, str], PathRules], TemplateIndex]:
@@ -311,10 +317,7 @@ class RuleSet:
         fragment.
         """
         carried = self.carried(policy, query)
-        if not carried:
-            return destination
-        body, mark, fragment = destination.partition("#")
-        return f"{body}{'&' if '?' in body else '?'}{carried}{mark}{fragment}"
+        return with_query(destination, carried) if carried else destination
 
     def carried(self, policy: QueryPolicy, query: str) -> str:
         if policy == QueryPolicy.DROP or not query:
@@ -325,3 +328,9 @@ class RuleSet:
             return ""
         found = ((name, pattern.search(query)) for name, pattern in self._tracked)
         return "&".join(f"{name}={match[1]}" for name, match in found if match)
+
+
+def with_query(destination: str, carried: str) -> str:
+    """A destination with what is carried of a query, before its fragment."""
+    body, mark, fragment = destination.partition("#")
+    return f"{body}{'&' if '?' in body else '?'}{carried}{mark}{fragment}"

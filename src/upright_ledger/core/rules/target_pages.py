@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from upright_ledger.core.url.address import Address
@@ -44,6 +44,8 @@ class Pages:
             self._found.get(f"{path}?{address.query}") if address.query else None
         ) or self._found.get(path)
 
-    def named(self, authority: str, path: str) -> StockPage | None:
-        """As `at`, for a host of the new site and a path in its canonical form, without a query."""
-        return self._found.get(f"{authority}{path}") if self._found else None
+    def named(self, names: Iterable[str]) -> Iterator[StockPage | None]:
+        """As `at`, for hosts of the new site with paths in their canonical form ("host/path"),
+        without queries.
+        """
+        return map(self._found.get, names)

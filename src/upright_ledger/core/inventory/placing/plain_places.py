@@ -67,7 +67,7 @@ class PlainPlaces:
         self._origins = _origins(sites)
         self._bases = {site.name: site.origins[0] for site in sites.old}
         names = "|".join(map(re.escape, sorted(map(str.lower, policy.last_names))))
-        last = rf"/(?:{names}|[0-9]+)/?\z" if names else r"/[0-9]+/?\z"
+        last = rf"/(?:{f'{names}|' if names else ''}page/[0-9]+)/?\z"
         self._pattern = _PARTS.format(origins="|".join(map(re.escape, self._origins)) or r"\z.")
         self._careful = f"{ASIDE_IN_RE2}|{SECRETS_IN_RE2}|{_WITHIN}|{last}"
         self._significant = pa.array(sorted(policy.significant_by_path), pa.string())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -19,7 +19,7 @@ _FILE_NAME = r"\.[A-Za-z0-9]{1,5}\z"
 _NO_NAME = r"\z."
 
 
-def column(texts: Sequence[str]) -> Any:
+def column(texts: Iterable[str]) -> Any:
     """A column of texts, in which those are empty that are not plain ASCII."""
     return pa.array([t if t.isascii() else "" for t in texts], pa.string())
 

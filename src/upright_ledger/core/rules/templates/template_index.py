@@ -148,18 +148,24 @@ class TemplateIndex:
     def find(self, site: str, path: str) -> tuple[TemplateGroup, re.Match[str]] | None:
         """The first group whose path fits a path as it was sent, and the match."""
         head = path.split("/", 2)[1] if path.startswith("/") else ""
-        key = (site, head.lower() if self.fold else head)
-        candidates = self._merged.get(key)
-        if candidates is None:
-            own = self._by_head.get(key, ())
-            candidates = sorted([*own, *self._anywhere[site]], key=_rank)
-            if own or len(self._merged) < 10_000:
-                self._merged[key] = candidates
-        for group in candidates:
+        for group in self.candidates(site, head):
             match = group.pattern.fullmatch(path)
             if match is not None:
                 return group, match
         return None
+
+    def candidates(self, site: str, head: str) -> list[TemplateGroup]:
+        """The groups that may fit paths with this first segment, in the order in which they are
+        asked.
+        """
+        key = (site, head.lower() if self.fold else head)
+        found = self._merged.get(key)
+        if found is None:
+            own = self._by_head.get(key, ())
+            found = sorted([*own, *self._anywhere[site]], key=_rank)
+            if own or len(self._merged) < 10_000:
+                self._merged[key] = found
+        return found
 
 
 def _rank(group: TemplateGroup) -> tuple[object, ...]:
