@@ -35,6 +35,8 @@ class Requests:
     expected: dict[str, Expected] = field(default_factory=dict)
     left_out: Counter[str] = field(default_factory=Counter)
     without: Counter[str] = field(default_factory=Counter)
+    _entries: list[Entry | None] = field(default_factory=list)
+    """Those of the first requests, looked up once."""
 
     def __len__(self) -> int:
         return len(self.urls)
@@ -48,11 +50,10 @@ class Requests:
 
     def entries(self, move: MoveState, start: int = 0) -> list[Entry | None]:
         """The entry of each request from number `start` on, or None."""
-        find = move.by_key.get
-        return [
-            find((site, key))
-            for site, key in zip(self.sites[start:], self.keys[start:], strict=True)
-        ]
+        known = self._entries
+        more = zip(self.sites[len(known) :], self.keys[len(known) :], strict=True)
+        known += map(move.by_key.get, more)
+        return known[start:]
 
     def most_valuable(self, move: MoveState, top: int) -> Requests:
         """As many requests as are wanted, those of the most valuable entries; all of them where

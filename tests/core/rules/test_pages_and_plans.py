@@ -58,8 +58,8 @@ def test_a_page_is_found_whatever_the_scheme(url: str, status: int | None) -> No
     page = pages.at(parse_address(url))
     assert (page.status if page else None) == status
     named = ["www.quillhaven.example/a", "www.quillhaven.example/b"]
-    assert [*pages.named(named)] == [StockPage(200), None]
-    assert [*Pages({}, SITES).named(["x/a"])] == [None]
+    assert pages.named(named) == [StockPage(200), None]
+    assert Pages({}, SITES).named(["x/a"]) == [None]
     assert Pages({}, SITES).at(parse_address(f"{NEW}/a")) is None
 
 

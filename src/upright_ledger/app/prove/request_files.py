@@ -7,8 +7,10 @@ from __future__ import annotations
 
 import heapq
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import cached_property
+from itertools import compress
 from typing import TYPE_CHECKING, NamedTuple
 
 from upright_ledger.app.collect.inputs import inputs
@@ -24,6 +26,7 @@ from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import (
+    FEW,
     Aside,
     Item,
     ReadOptions,
@@ -33,12 +36,16 @@ from upright_ledger.formats.records import (
     without_small,
 )
 from upright_ledger.formats.registry import check_kind, read_urls
+from upright_ledger.ledger.tables.entries import entry_keys
 
 if TYPE_CHECKING:
     from upright_ledger.core.inventory.placing.plain_places import PlainPlaces
 
 _AT_ONCE = 20_000  # requests
 _LARGE = 8 << 20  # bytes
+
+
+_Job = tuple[Classifier, list[str], ReadOptions]
 
 
 class _Batch(NamedTuple):
@@ -76,7 +83,8 @@ def coming_requests(
     paths: list[str],
     options: ReadOptions | None = None,
 ) -> Iterator[int]:
-    """Read all files into `found`, some requests at a time; yields how many there are so far.
+    """Read all files into `found`, some requests at a time; yields how many there are so far: 0 as
+    soon as reading has begun, so that all else can get ready meanwhile.
 
     A request's hits, known when all is read, are what the files say (people only). Where they say
     nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
@@ -84,60 +92,88 @@ def coming_requests(
     options = options or ReadOptions()
     check_kind(options.kind)
     placer = Classifier(move.sites, move.policy, base_origin(move.sites, options.host))
-    placer.kept = frozenset(
-        (e.site, e.key)
-        for e in move.entries
-        if asset_class(e.key.partition("?")[0]) or set_aside_class(e.key)
-    )
-    job = (placer, paths, options_for(options, move.sites, move.policy))
-    for part in _parts(paths, job):
-        if isinstance(part, _Batch):
-            found.urls += part.urls
-            found.sites += part.sites
-            found.keys += part.keys
-            yield len(found)
-        else:
-            told = part.told
-            found.hits, found.days, found.left_out, found.without = (
-                told.hits,
-                told.days,
-                told.left_out,
-                told.without,
-            )
-            if not found:
-                raise InputError(
-                    f"no request for this ledger's old sites is in {', '.join(paths)}",
-                    "check the files",
+    with _reading(paths) as parts:
+        placer.kept = _kept(move)
+        job = (placer, paths, options_for(options, move.sites, move.policy))
+        coming = parts(job)
+        yield 0
+        for part in coming:
+            if isinstance(part, _Batch):
+                found.urls += part.urls
+                found.sites += part.sites
+                found.keys += part.keys
+                yield len(found)
+            else:
+                told = part.told
+                found.hits, found.days, found.left_out, found.without = (
+                    told.hits,
+                    told.days,
+                    told.left_out,
+                    told.without,
                 )
-            _fill_in(found, move, part.said)
+                if not found:
+                    raise InputError(
+                        f"no request for this ledger's old sites is in {', '.join(paths)}",
+                        "check the files",
+                    )
+                _fill_in(found, move, part.said)
+
+
+def _kept(move: MoveState) -> frozenset[tuple[str, str]]:
+    """What looks like no page and is an entry all the same: sites and keys."""
+    with move.ledger.reading() as connection:
+        keys = entry_keys(connection)
+    if len(keys) > FEW:
+        from upright_ledger.core.inventory.placing.text_columns import may_be_no_pages
+
+        keys = list(compress(keys, may_be_no_pages([key for _, key in keys])))
+    return frozenset(
+        (site, key)
+        for site, key in keys
+        if asset_class(key.partition("?")[0]) or set_aside_class(key)
+    )
 
 
 def _fill_in(found: Requests, move: MoveState, said: frozenset[int]) -> None:
     """The hits of entries of which no file says any."""
     told: set[int] = set()
-    for n, entry in enumerate(found.entries(move)):
+    entries = found.entries(move)
+    for n in compress(range(len(entries)), entries):
+        entry = entries[n]
         if entry is not None and n not in said and entry.id not in told:
             told.add(entry.id)
             found.hits[n] = int(entry.evidence.hits)
 
 
-def _parts(
-    paths: list[str], job: tuple[Classifier, list[str], ReadOptions]
-) -> Iterator[_Batch | _Rest]:
+@contextmanager
+def _reading(paths: list[str]) -> Iterator[Callable[[_Job], Iterator[_Batch | _Rest]]]:
+    """What reads files: here, or in a process of its own, which gets ready meanwhile."""
     if (
         (os.cpu_count() or 1) < 2
         or not all(map(os.path.isfile, paths))
         or sum(map(os.path.getsize, paths)) < _LARGE
     ):
-        parts: list[_Batch | _Rest] = []
-        _read(parts.append, *job)
-        yield from parts
+        yield _read_here
         return
     with WorkerProcess[_Batch | _Rest](_read) as reading:
-        reading.begin([job])
-        while not reading.ended:
-            if (part := reading.next(1.0)) is not None:
-                yield part
+
+        def read_there(job: _Job) -> Iterator[_Batch | _Rest]:
+            reading.begin([job])
+            return _coming(reading)
+
+        yield read_there
+
+
+def _coming(reading: WorkerProcess[_Batch | _Rest]) -> Iterator[_Batch | _Rest]:
+    while not reading.ended:
+        if (part := reading.next(1.0)) is not None:
+            yield part
+
+
+def _read_here(job: _Job) -> Iterator[_Batch | _Rest]:
+    parts: list[_Batch | _Rest] = []
+    _read(parts.append, *job)
+    yield from parts
 
 
 def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions) -> None:
@@ -182,17 +218,23 @@ class _Reader:
         """Take up many rows at a time: those whose addresses are plain as columns."""
         placed = self._plain.place(block.urls)
         amounts = [block.figures[unit] for unit in ASKED if unit in block.figures]
-        others = set(range(len(block.lines))).difference(placed.at)
         plain = zip(placed.at, placed.sites, placed.keys, strict=True)
-        rows = ((row, "", "") for row in sorted(others))
-        for row, site, key in heapq.merge(plain, rows) if others else plain:
+        others = sorted(set(range(len(block.lines))).difference(placed.at))
+        found, numbers, urls = self.found, self._numbers, block.urls
+        for row, site, key in (
+            heapq.merge(plain, ((n, "", "") for n in others)) if others else plain
+        ):
             if not site:
                 self.add(block.item(row))
                 continue
-            number = self._number(block.urls[row], site, key)
-            if any(column[row] for column in amounts):
+            url = urls[row]
+            number = numbers.get(url)
+            if number is None:
+                number = numbers[url] = len(found.urls)
+                found.add(url, site, key)
+            if amounts and any(column[row] for column in amounts):
                 self.said.add(number)
-                self.found.hits[number] += int(max(0.0, *(column[row] for column in amounts)))
+                found.hits[number] += int(max(0.0, *(column[row] for column in amounts)))
 
     def add(self, item: Item) -> None:
         """Take up one item."""

@@ -14,7 +14,7 @@ from xml.sax.saxutils import quoteattr
 
 from upright_ledger.app.prove.remedy_words import in_words
 from upright_ledger.app.request_list import Requests
-from upright_ledger.core.tracing.results import Row, TraceTable
+from upright_ledger.core.tracing.results import Outcome, Row, TraceTable
 from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, remedy_of
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.tracing.verdicts import MEANINGS, ORDER, Verdict
@@ -76,17 +76,26 @@ class Results:
     asked: Requests = field(default_factory=Requests)
 
     @cached_property
+    def _alike(self) -> dict[int, Outcome]:
+        """The outcomes that there are, by their identity: most rows share a few of them."""
+        outcomes = self.rows.outcomes
+        return dict(zip(map(id, outcomes), outcomes, strict=True))
+
+    @cached_property
     def counts(self) -> dict[str, int]:
         """Verdict → URLs, the worst first."""
-        found = Counter(o.verdicts[0] for o in self.rows.outcomes)
+        found: Counter[str] = Counter()
+        for one, urls in Counter(map(id, self.rows.outcomes)).items():
+            found[self._alike[one].verdicts[0]] += urls
         return {v: found[v] for v in ORDER if found[v]}
 
     @cached_property
     def hits(self) -> dict[str, int]:
         """Verdict → hits."""
         found: Counter[str] = Counter()
-        for outcome, hits in zip(self.rows.outcomes, self.rows.hits, strict=True):
-            found[outcome.verdicts[0]] += hits
+        if any(self.rows.hits):
+            for outcome, hits in zip(self.rows.outcomes, self.rows.hits, strict=True):
+                found[outcome.verdicts[0]] += hits
         return {v: found[v] for v in self.counts}
 
     @cached_property
@@ -96,11 +105,15 @@ class Results:
         """
         rows = self.rows
         found: dict[str, list[int]] = {v: [] for v in self.counts if v != Verdict.OK}
-        for number, outcome in enumerate(rows.outcomes):
-            if outcome.verdicts[0] != Verdict.OK:
-                found[outcome.verdicts[0]].append(number)
-        for numbers in found.values():
-            numbers.sort(key=lambda n: (-rows.outcomes[n].value, -rows.hits[n], rows.urls[n]))
+        verdict_of = {one: o.verdicts[0] for one, o in self._alike.items()}
+        for number, one in enumerate(map(id, rows.outcomes)):
+            if (verdict := verdict_of[one]) != Verdict.OK:
+                found[verdict].append(number)
+        values = [o.value for o in rows.outcomes]
+        for numbers in found.values():  # sorting keeps the order of what is equal
+            numbers.sort(key=rows.urls.__getitem__)
+            numbers.sort(key=rows.hits.__getitem__, reverse=True)
+            numbers.sort(key=values.__getitem__, reverse=True)
         return found
 
     @property

@@ -99,25 +99,32 @@ class Expected(NamedTuple):
     meant: bool = False
 
 
-def expected_outcome(answer: Decision, own_address: str) -> Expected:
+_PASSING = frozenset([302, 307])
+_GONE = frozenset([410])
+_FOUND = frozenset([200])
+
+
+def expected_outcome(
+    answer: Decision, own_address: str, language: str = "", *, meant: bool = False
+) -> Expected:
     """The one function from an answer to what a request must show.
 
-    own_address: the entry's own address, where `keep` must answer 200.
+    own_address: the entry's own address, where `keep` must answer 200. language, meant: of
+    `Expected`.
     """
-    if answer.kind == AnswerKind.MOVE:
-        return Expected(LASTING, answer.destination, redirects=True, kind=AnswerKind.MOVE)
-    if answer.kind == AnswerKind.TEMPORARY:
-        return Expected(
-            frozenset({302, 307}), answer.destination, redirects=True, kind=AnswerKind.TEMPORARY
-        )
-    if answer.kind == AnswerKind.GONE:
-        return Expected(frozenset({410}), redirects=False, kind=AnswerKind.GONE)
-    if answer.kind == AnswerKind.KEEP:
-        return Expected(frozenset({200}), own_address, redirects=None, kind=AnswerKind.KEEP)
-    if answer.kind == AnswerKind.IGNORE:
-        return Expected(redirects=False, kind=AnswerKind.IGNORE)
+    kind, _, goal = answer
+    if kind == AnswerKind.MOVE:
+        return Expected(LASTING, goal, True, AnswerKind.MOVE, language, meant)
+    if kind == AnswerKind.TEMPORARY:
+        return Expected(_PASSING, goal, True, AnswerKind.TEMPORARY, language, meant)
+    if kind == AnswerKind.GONE:
+        return Expected(_GONE, "", False, AnswerKind.GONE, language, meant)
+    if kind == AnswerKind.KEEP:
+        return Expected(_FOUND, own_address, None, AnswerKind.KEEP, language, meant)
+    if kind == AnswerKind.IGNORE:
+        return Expected(frozenset(), "", False, AnswerKind.IGNORE, language, meant)
     # Nobody answered it: should it redirect all the same, then for good.
-    return Expected(LASTING, kind=answer.kind)
+    return Expected(LASTING, "", None, kind, language, meant)
 
 
 def expected_text(expected: Expected) -> str:

@@ -15,7 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from upright_ledger.core.inventory.placing.text_columns import array, texts
+from upright_ledger.core.inventory.placing.text_columns import array, path_and_query, texts
 from upright_ledger.core.rules.ruleset import RuleSet, with_query
 from upright_ledger.core.rules.templates.template_index import (
     PASS,
@@ -51,13 +51,15 @@ class Said(NamedTuple):
 
 class _Made(NamedTuple):
     """What a group of templates answers without parameters: a status, a destination with %s for
-    each capture in the order of the path, whether it has any, and what it carries of a query.
+    each capture in the order of the path, whether it has any, what it carries of a query; and
+    whether parameters matter there.
     """
 
     status: int
     form: str
     natural: bool
-    query: QueryPolicy
+    policy: int
+    asks: bool
 
 
 class _ByTemplates(NamedTuple):
@@ -115,9 +117,7 @@ class PlainRules:
         return Said(statuses, pc.replace_with_mask(nowhere, plain, its.locations))
 
     def _of_plain(self, site: str, targets: Any) -> Said:
-        cut = pc.split_pattern(targets, "?", max_splits=1)
-        paths = pc.list_element(cut, 0)
-        asking = array(pc.match_substring(targets, "?"))
+        paths, queries, asking = path_and_query(targets)
         keys = pc.ascii_lower(paths) if self._rules.fold_case else paths
         number_of = self._numbers.get(site, {}).get
         numbers = np.fromiter(map(number_of, texts(keys), repeat(-1)), np.int64, len(targets))
@@ -140,7 +140,7 @@ class PlainRules:
             led[at] = True
             goals = pc.replace_with_mask(goals, pa.array(led), pa.array(made.goals, pa.string()))
         statuses[unsettled & asking] = UNSURE
-        return Said(statuses, self._with_queries(goals, cut, policies, asking, statuses))
+        return Said(statuses, self._with_queries(goals, queries, policies, asking, statuses))
 
     def _is_sure(self, destination: str) -> bool:
         """Whether a destination lies on no old host, so that no request can ask for it itself."""
@@ -153,46 +153,52 @@ class PlainRules:
         index = heads.indices.to_numpy()
         has_any = np.array([bool(c) for c in candidates], dtype=np.bool_)[index]
         asked = np.flatnonzero(has_any)
-        rows, statuses, goals, policies, asks = [], [], [], [], []
+        found = _ByTemplates([], [], [], [], [])
+        rows, statuses, goals = found.rows.append, found.statuses.append, found.goals.append
+        policies, asks = found.policies.append, found.asks.append
         told = zip(
             asked.tolist(), texts(paths.take(pa.array(asked))), index[asked].tolist(), strict=True
         )
+        made_of = self._made
         for row, path, head in told:
             for group in candidates[head]:
                 match = group.pattern.fullmatch(path)
-                if match is not None:
-                    status, form, natural, policy = self._made.get(id(group)) or self._make(group)
-                    rows.append(row)
-                    statuses.append(status)
-                    goals.append(form % match.groups() if natural else form)
-                    policies.append(_POLICIES.index(policy))
-                    asks.append(bool(group.names))
-                    break
-        return _ByTemplates(rows, statuses, goals, policies, asks)
+                if match is None:
+                    continue
+                made = made_of.get(id(group)) or self._make(group)
+                status, form, natural, policy, asking = made
+                rows(row)
+                statuses(status)
+                goals(form % match.groups() if natural else form)
+                policies(policy)
+                asks(asking)
+                break
+        return found
 
     def _make(self, group: TemplateGroup) -> _Made:
-        made = self._made[id(group)] = self._look_at(group)
+        made = _Made(*self._look_at(group), asks=bool(group.names))
+        self._made[id(group)] = made
         return made
 
-    def _look_at(self, group: TemplateGroup) -> _Made:
+    def _look_at(self, group: TemplateGroup) -> tuple[int, str, bool, int]:
         rule = next((r for r in group.rules if not r.params), None)
         if rule is None or rule.status == PASS:
-            return _Made(self._otherwise, "", natural=False, query=QueryPolicy.DROP)
+            return self._otherwise, "", False, 0
+        policy = _POLICIES.index(rule.query)
         if not rule.destination:
-            return _Made(rule.status, "", natural=False, query=QueryPolicy.DROP)
+            return rule.status, "", False, policy
         # One that takes captures in another order is left to the rules.
         if not self._is_sure(rule.destination) or not _in_order(rule):
-            return _Made(UNSURE, "", natural=False, query=QueryPolicy.DROP)
+            return UNSURE, "", False, policy
         pieces = rule.goal.pieces
         if len(pieces) == 1:
-            return _Made(rule.status, rule.destination, natural=False, query=rule.query)
-        form = "%s".join(piece.replace("%", "%%") for piece in pieces[0::2])
-        return _Made(rule.status, form, natural=True, query=rule.query)
+            return rule.status, rule.destination, False, policy
+        return rule.status, "%s".join(p.replace("%", "%%") for p in pieces[0::2]), True, policy
 
     def _with_queries(
         self,
         goals: Any,
-        cut: Any,
+        queries: Any,
         policies: NDArray[np.int8],
         asking: NDArray[np.bool_],
         statuses: NDArray[np.int16],
@@ -203,7 +209,7 @@ class PlainRules:
         )
         if not len(rows):
             return goals
-        queries = pc.list_element(cut.take(pa.array(rows)), 1)
+        queries = queries.take(pa.array(rows))
         carry = policies[rows] == _POLICIES.index(QueryPolicy.CARRY)
         if self._rules.tracking:
             carry |= array(pc.match_substring_regex(queries, self._rules.carries_pattern))

@@ -80,12 +80,16 @@ class RuleSet:
         index: dict[tuple[str, str], PathRules] = {}
         nothing = frozenset[str]()
         for rule in self.rules:
-            names = self.significant.get(rule.path, nothing)
+            site, names = rule.site, self.significant.get(rule.path, nothing)
             for path in rule.paths:
-                group = index.get((rule.site, path))
-                if group is None:
-                    group = index[rule.site, path] = PathRules(names)
-                group.add(rule)
+                group = index.get((site, path))
+                if group is not None:
+                    group.add(rule)
+                elif rule.params:
+                    index[site, path] = group = PathRules(names, {})
+                    group.add(rule)
+                else:  # as most are
+                    index[site, path] = PathRules(names, {}, rule)
         templates = TemplateIndex(self.templates, fold=self.fold_case)
         for template in templates:
             names = frozenset[str]()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from upright_ledger.core.url.address import Address
@@ -44,8 +44,13 @@ class Pages:
             self._found.get(f"{path}?{address.query}") if address.query else None
         ) or self._found.get(path)
 
-    def named(self, names: Iterable[str]) -> Iterator[StockPage | None]:
-        """As `at`, for hosts of the new site with paths in their canonical form ("host/path"),
-        without queries.
+    def named(self, names: Sequence[str]) -> list[StockPage | None]:
+        """As `at`, for hosts of the new site with paths in their canonical form ("host/path"), and
+        perhaps a query.
         """
-        return map(self._found.get, names)
+        if not self._found:
+            return [None] * len(names)
+        get = self._found.get
+        return [
+            get(name) or (get(name.partition("?")[0]) if "?" in name else None) for name in names
+        ]

@@ -58,11 +58,10 @@ class ExpectedOutcomes:
             page := self.kept_as().get((entry.site, self.fold_path(address.path)))
         ):
             answer = usual(AnswerKind.MOVE, page)
-        expected = expected_outcome(answer, moved_by_form or address.without_fragment)
-        if entry.by == AnsweredBy.PERSON or entry.language:
-            meant = entry.by == AnsweredBy.PERSON
-            return expected._replace(language=code_of(entry.language), meant=meant)
-        return expected
+        meant = entry.by == AnsweredBy.PERSON
+        language = code_of(entry.language) if entry.language else ""
+        own = moved_by_form or address.without_fragment
+        return expected_outcome(answer, own, language, meant=meant)
 
     def _at_its_end(self, entry: Entry) -> Decision:
         """An entry's answer with the end of the way: a destination that moves on itself is not

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from functools import cached_property, lru_cache
-from typing import ClassVar, Generic, NamedTuple, TypeVar
+from typing import Any, ClassVar, Generic, NamedTuple, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 
 from upright_ledger.core.inventory.answer import AnswerKind, Expected, expected_text
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.inventory.placing.text_columns import array, column, texts
-from upright_ledger.core.rules.fast_lookup import NOTHING, PLAIN_PATH, UNSURE, PlainRules
+from upright_ledger.core.inventory.placing.text_columns import array, column, of_origins, texts
+from upright_ledger.core.rules.fast_lookup import NOTHING, PLAIN_TARGET, UNSURE, PlainRules
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.offline import trace_offline
@@ -38,8 +38,10 @@ _OK = (Verdict.OK,)
 _MOVES = frozenset([AnswerKind.MOVE, AnswerKind.TEMPORARY])
 _MOST_KEPT = 1 << 17
 _MISSING = 404
+_SCHEMES = ("http", "https")
 _NO_END = -1
-_LANGUAGE_HOME = len("/pt-br/")
+_LANGUAGE_HOME = r"/[A-Za-z]{2}(?:-[A-Za-z]{2})?/?(?:\?|$)"
+"""As `is_language_home` looks at a path, whatever the letters."""
 _MAY_MARK = "^https?://(?:..\\.|[^/]*/..[/_-])"
 """As `marked` looks at a host and a first folder."""
 
@@ -92,7 +94,8 @@ class Rehearsal(Generic[T]):
         if len(urls) <= self.few:
             told = [self._whole(url, whose) for url, whose in zip(urls, owners, strict=True)]
             return Rehearsed([location for location, _ in told], [outcome for _, outcome in told])
-        statuses, locations, new = self._answers(urls)
+        asked = column(urls)
+        statuses, locations, new = self._answers(urls, asked)
         whose = np.empty(len(urls), dtype=object)
         whose[:] = owners
         owned = np.fromiter((owner is not None for owner in owners), np.bool_, len(urls))
@@ -100,7 +103,7 @@ class Rehearsal(Generic[T]):
         moved = np.isin(statuses, [*REDIRECTS])
         stays = ~moved & ~new
         ends = np.full(len(urls), _NO_END, dtype=np.int32)
-        ends[moved] = self._ends_of(locations[moved], urls, np.flatnonzero(moved))
+        ends[moved] = self._ends_of(asked.filter(pa.array(moved)), locations[moved])
         ended = ends != _NO_END
         self._put_alike(found, stays & ~owned, statuses, lambda n, s: self._stays(urls[n], s, None))
         self._put_alike(
@@ -133,24 +136,22 @@ class Rehearsal(Generic[T]):
             found[rows[codes[rows] == code]] = make(int(rows[first]), int(code))
 
     def _answers(
-        self, urls: Sequence[str]
+        self, urls: Sequence[str], asked: Any
     ) -> tuple[NDArray[np.int32], NDArray[np.object_], NDArray[np.bool_]]:
         """Status (404 where no rule answers) and Location of each request; and where no rule does,
         and the host is the new site's, which may have a page.
         """
-        told = column(urls)
         statuses = np.full(len(urls), UNSURE, dtype=np.int32)
         locations = np.full(len(urls), "", dtype=object)
         new = np.zeros(len(urls), dtype=np.bool_)
-        for authority in self._rules.site_of:
-            for origin in (f"http://{authority}", f"https://{authority}"):
-                rows = np.flatnonzero(array(pc.starts_with(told, f"{origin}/")))
-                if not len(rows):
-                    continue
-                targets = pc.utf8_slice_codeunits(told.take(pa.array(rows)), len(origin))
-                its = self._plain.answers(authority, targets)
-                statuses[rows], locations[rows] = its.statuses, array(its.locations)
-                new[rows] = authority in self._sites.new_authorities
+        rows, numbers, targets = of_origins(asked, self._old_origins)
+        for number in np.unique(numbers).tolist():
+            here = numbers == number
+            authority = split_text(self._old_origins[number])[1]
+            its = self._plain.answers(authority, targets.filter(pa.array(here)))
+            at = rows[here]
+            statuses[at], locations[at] = its.statuses, array(its.locations)
+            new[at] = authority in self._sites.new_authorities
         for n in np.flatnonzero(statuses == UNSURE).tolist():
             scheme, authority, target = split_text(urls[n])
             answer = self._rules.answer(authority, target, scheme)
@@ -215,9 +216,7 @@ class Rehearsal(Generic[T]):
         names = (part.partition("=")[0].lower() for part in tail[1:].split("&") if part)
         return all(name in tracking or name.startswith("utm_") for name in names)
 
-    def _ends_of(
-        self, locations: NDArray[np.object_], urls: Sequence[str], rows: NDArray[np.intp]
-    ) -> NDArray[np.int32]:
+    def _ends_of(self, asked: Any, locations: NDArray[np.object_]) -> NDArray[np.int32]:
         """Of redirects: the status of the page at their locations, 0 where nothing is known of it;
         _NO_END where it may lead on, fails, is a front page, or may be of another language.
 
@@ -227,23 +226,26 @@ class Rehearsal(Generic[T]):
         found = np.full(len(locations), _NO_END, dtype=np.int32)
         others = np.ones(len(locations), dtype=np.bool_)
         for origin in self._safe_origins:
-            plain = pc.and_(
-                pc.match_substring_regex(told, f"^{re.escape(origin)}{PLAIN_PATH}$"),
-                pc.greater(pc.binary_length(told), len(origin) + _LANGUAGE_HOME),
+            here = rf"^{re.escape(origin)}"
+            plain = pc.and_not(
+                pc.match_substring_regex(told, rf"{here}{PLAIN_TARGET}$"),
+                pc.match_substring_regex(told, rf"{here}{_LANGUAGE_HOME}"),
             )
             names = pc.utf8_slice_codeunits(told.filter(plain), origin.index("//") + 2)
-            found[array(plain)] = [_status(page) for page in self._pages.named(texts(names))]
+            found[array(plain)] = [*map(_status, self._pages.named(texts(names)))]
             others &= ~array(plain)
         for n in np.flatnonzero(others).tolist():
             found[n] = self._end(locations[n])
-        asked = column([urls[n] for n in rows.tolist()])
-        for n in np.flatnonzero(
-            array(pc.match_substring_regex(asked, _MAY_MARK)) & (found != _NO_END)
-        ).tolist():
-            language = marked(*split_text(urls[rows[n]])[1:])
+        may_be_marked = array(pc.match_substring_regex(asked, _MAY_MARK)) & (found != _NO_END)
+        for n in np.flatnonzero(may_be_marked).tolist():
+            language = marked(*split_text(asked[n].as_py())[1:])
             if language and language != (marked(*split_text(locations[n])[1:]) or language):
                 found[n] = _NO_END
         return found
+
+    @cached_property
+    def _old_origins(self) -> list[str]:
+        return [f"{s}://{authority}" for authority in self._rules.site_of for s in _SCHEMES]
 
     @cached_property
     def _safe_origins(self) -> list[str]:
@@ -252,7 +254,7 @@ class Rehearsal(Generic[T]):
             f"{scheme}://{authority}"
             for authority in self._sites.new_authorities
             if authority not in self._rules.site_of
-            for scheme in ("http", "https")
+            for scheme in _SCHEMES
         ]
 
     def _end(self, location: str) -> int:

@@ -8,7 +8,9 @@ import html
 import re
 from typing import NamedTuple
 
-_PLAIN = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_~/=&?%+.-:"
+PLAIN_SIGNS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_~/=&?%+.-:"
+"""Of what sound addresses consist."""
+_PLAIN = PLAIN_SIGNS.encode("ascii")
 _INVISIBLE = re.compile("[\u200b-\u200f\u2060\ufeff\u00ad\u202a-\u202e]")
 _BREAKS = re.compile(r"[\r\n\t]+")
 _ENTITY = re.compile(r"&(?:amp|lt|gt|quot|apos|nbsp|#\d{1,7}|#x[0-9a-fA-F]{1,6});")

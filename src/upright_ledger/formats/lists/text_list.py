@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import chain, islice
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from upright_ledger.core.url.repair import is_sound, mend
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import (
     BLOCK,
+    FEW,
     Aside,
     Item,
     Reading,
@@ -63,17 +64,58 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item | RecordBlock]:
         filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
         pattern = _amid_words(options.hosts)
         is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
-        rows: list[Item] = []
-        for number, line in chain(first, lines):
-            if (item := _whole_line(number, line)) is not None:
-                rows.append(item)
-            if rows and (item is None or len(rows) == BLOCK):
-                yield _block(rows)
-                rows = []
-            if item is None:
-                yield from _amid(number, line, pattern, is_list=is_list)
-        if rows:
-            yield _block(rows)
+        whole = chain(first, lines)
+        while block := list(islice(whole, BLOCK)):
+            yield from _of_block(block, pattern, is_list=is_list)
+
+
+def _of_block(
+    block: Sequence[tuple[int, str]], pattern: re.Pattern[str], *, is_list: bool
+) -> Iterator[Item | RecordBlock]:
+    """What lines say: whole ones together, as far as they go."""
+    texts = [line.strip() for _, line in block]
+    said: dict[int, Item] = {}
+    start = 0
+    for row in _doubtful(block, texts):
+        item = _whole_line(*block[row])
+        if item is not None:
+            said[row] = item
+            continue
+        if row > start:
+            yield _together(block[start:row], texts[start:row], said, start)
+        yield from _amid(*block[row], pattern, is_list=is_list)
+        start = row + 1
+    if start < len(block):
+        yield _together(block[start:], texts[start:], said, start)
+
+
+def _doubtful(block: Sequence[tuple[int, str]], texts: Sequence[str]) -> list[int]:
+    """The rows in which an address may be damaged, or something else stands."""
+    if len(texts) <= FEW:
+        return [n for n, text in enumerate(texts) if not _is_sound(block[n][1], text)]
+    from upright_ledger.core.inventory.placing.text_columns import are_sound
+
+    sound = are_sound(texts)
+    return [n for n, (_, line) in enumerate(block) if not sound[n] or len(line) > MAX_LINE]
+
+
+def _together(
+    block: Sequence[tuple[int, str]], texts: Sequence[str], said: Mapping[int, Item], start: int
+) -> RecordBlock:
+    """Lines as columns: no more is told than addresses. said: by their rows from `start` on, what
+    those say that are no sound address.
+    """
+    odd = {row - start: item for row, item in said.items() if row >= start}
+    urls = list(texts)
+    for row, item in odd.items():
+        urls[row] = item.url if isinstance(item, Record) and not item.mends else ""
+
+    def item_at(row: int) -> Item:
+        return odd.get(row) or Record(block[row][0], texts[row], figures=_LISTED)
+
+    nothing = [""] * len(urls)
+    numbers = [number for number, _ in block]
+    return RecordBlock(item_at, numbers, urls, {}, [0] * len(urls), *[nothing] * 6)
 
 
 def _unfolded(lines: Iterator[tuple[int, str]]) -> Iterator[tuple[int, str]]:
@@ -94,7 +136,7 @@ def _unfolded(lines: Iterator[tuple[int, str]]) -> Iterator[tuple[int, str]]:
 def _whole_line(number: int, line: str) -> Item | None:
     """What a line says; None where addresses may stand among its words."""
     text = line.strip()
-    if is_sound(text) and len(line) <= MAX_LINE:
+    if _is_sound(line, text):
         return Record(number, text, figures=_LISTED)
     if not text or text.startswith(("#", "// ")) or (number == 1 and is_header_word(text)):
         return Aside(number, AsideClass.BLANK, line[:500])
@@ -106,17 +148,8 @@ def _whole_line(number: int, line: str) -> Item | None:
     return None
 
 
-def _block(rows: Sequence[Item]) -> RecordBlock:
-    """Lines as columns: no more is told than addresses."""
-    nothing = [""] * len(rows)
-    return RecordBlock(
-        rows.__getitem__,
-        [row.line for row in rows],
-        [row.url if isinstance(row, Record) and not row.mends else "" for row in rows],
-        {},
-        [0] * len(rows),
-        *[nothing] * 6,
-    )
+def _is_sound(line: str, text: str) -> bool:
+    return is_sound(text) and len(line) <= MAX_LINE
 
 
 def _is_bare(text: str) -> bool:

@@ -57,6 +57,12 @@ def find_number(connection: Connection, site: str, key: str) -> int:
     return connection.value(query, site=site, key=key) or 0
 
 
+def entry_keys(connection: Connection) -> list[tuple[str, str]]:
+    """Site and key of all entries that count."""
+    query = 'SELECT x.site, e."key" FROM entry_lines x JOIN entries e ON e.id = x.entry'
+    return [(site, key) for site, key in connection.rows(query)]
+
+
 def count_entries(connection: Connection) -> int:
     """How many entries count."""
     return kept_totals(connection).entries.total()

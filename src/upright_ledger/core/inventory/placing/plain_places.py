@@ -24,7 +24,14 @@ from upright_ledger.core.inventory.normalisation import (
     VIEW,
     FoldingPolicy,
 )
-from upright_ledger.core.inventory.placing.text_columns import array, column, texts, those
+from upright_ledger.core.inventory.placing.text_columns import (
+    array,
+    column,
+    of_origins,
+    path_and_query,
+    texts,
+    those,
+)
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
@@ -33,9 +40,7 @@ from upright_ledger.core.url.request_target import MAX_LENGTH
 
 _SEGMENT = r"/[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*"
 _PAIR = r"[A-Za-z0-9_.~-]+=[A-Za-z0-9_.~-]*"
-_PARTS = (
-    rf"^(?P<origin>{{origins}})(?P<path>(?:{_SEGMENT})+/?)(?:\?(?P<query>{_PAIR}(?:&{_PAIR})*))?$"
-)
+_TARGET = rf"^(?:{_SEGMENT})+/?(?:\?{_PAIR}(?:&{_PAIR})*)?$"
 _SOUND_END = r"[A-Za-z0-9_~/=]$"
 """As `core.url.repair.is_sound` asks; what these leave out may be damage."""
 _WITHIN = "/http|/www\\."
@@ -65,10 +70,11 @@ class PlainPlaces:
     def __init__(self, sites: Sites, policy: FoldingPolicy) -> None:
         self._policy = policy
         self._origins = _origins(sites)
-        self._bases = {site.name: site.origins[0] for site in sites.old}
+        bases = {site.name: site.origins[0] for site in sites.old}
+        self._site_of = pa.array([*self._origins.values()], pa.string())
+        self._base_of = pa.array([bases[site] for site in self._origins.values()], pa.string())
         names = "|".join(map(re.escape, sorted(map(str.lower, policy.last_names))))
         last = rf"/(?:{f'{names}|' if names else ''}page/[0-9]+)/?\z"
-        self._pattern = _PARTS.format(origins="|".join(map(re.escape, self._origins)) or r"\z.")
         self._careful = f"{ASIDE_IN_RE2}|{SECRETS_IN_RE2}|{_WITHIN}|{last}"
         self._significant = pa.array(sorted(policy.significant_by_path), pa.string())
         self._judge_queries = not any("*" in path for path in policy.significant)
@@ -76,16 +82,14 @@ class PlainPlaces:
     def place(self, addresses: Sequence[str]) -> Placed:
         """Those of these addresses that are plain."""
         told = column(addresses)
-        parts = pc.extract_regex(told, self._pattern)
         plain = pc.and_(
-            parts.is_valid(),
-            pc.and_(
-                pc.match_substring_regex(told, _SOUND_END),
-                pc.less_equal(pc.binary_length(told), _LONGEST),
-            ),
+            pc.match_substring_regex(told, _SOUND_END),
+            pc.less_equal(pc.binary_length(told), _LONGEST),
         )
-        at = np.flatnonzero(array(plain))
-        origin, path, query = parts.take(pa.array(at)).flatten()
+        at, origin, target = of_origins(told, [*self._origins])
+        plain = pc.and_(plain.take(pa.array(at)), pc.match_substring_regex(target, _TARGET))
+        at, origin, target = those(array(plain), at, origin, target)
+        path, query, _ = path_and_query(target)
         low = pc.ascii_lower(path)
         sound = pc.invert(
             pc.or_(
@@ -101,16 +105,13 @@ class PlainPlaces:
         if self._policy.folds_case:
             bits |= array(pc.not_equal(low, path)) * np.int64(1)
         at, origin, path, folded, kept, bits = those(sound, at, origin, path, folded, kept, bits)
-        told_origins = origin.dictionary_encode()
-        its_sites = [self._origins[o] for o in told_origins.dictionary.to_pylist()]
-        bases = pa.array([self._bases[s] for s in its_sites], pa.string())
-        base = bases.take(told_origins.indices)
+        numbers = pa.array(origin)
         return Placed(
             at.tolist(),
-            texts(pa.array(its_sites, pa.string()).take(told_origins.indices)),
+            texts(self._site_of.take(numbers)),
             texts(pc.binary_join_element_wise(folded, kept, "")),
             texts(path),
-            texts(pc.binary_join_element_wise(base, path, kept, "")),
+            texts(pc.binary_join_element_wise(self._base_of.take(numbers), path, kept, "")),
             _counted(bits),
         )
 

@@ -10,6 +10,8 @@ from collections.abc import Iterable, Iterator
 from itertools import count
 from typing import Any
 
+import msgspec
+
 from upright_ledger.core.tracing.results import Outcome, TraceTable
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.core.tracing.verdicts import Verdict
@@ -54,20 +56,19 @@ def blocks_of(connection: Connection, run: int) -> Iterator[bytes]:
 
 def pack(rows: TraceTable) -> bytes:
     """Rows as one block. What many of them end in is written once."""
-    numbers: dict[int, int] = {}
-    outcomes = []
-    for outcome in rows.outcomes:
-        if id(outcome) not in numbers:
-            numbers[id(outcome)] = len(numbers)
-            outcomes.append(_outcome(outcome))
-    told = {
+    ids = [*map(id, rows.outcomes)]
+    which = dict(zip(ids, rows.outcomes, strict=True))
+    numbers = {one: n for n, one in enumerate(which)}
+    columns = {
         "urls": rows.urls,
         "hits": rows.hits,
         "locations": rows.locations,
-        "of": [numbers[id(o)] for o in rows.outcomes],
-        "outcomes": outcomes,
+        "of": [*map(numbers.__getitem__, ids)],
     }
-    return zlib.compress(json.dumps(told, separators=(",", ":")).encode("ascii"), _LEVEL)
+    # Addresses are ASCII; what servers said may be anything.
+    outcomes = json.dumps([*map(_outcome, which.values())], separators=(",", ":")).encode("ascii")
+    told = b'%b,"outcomes":%b}' % (msgspec.json.encode(columns)[:-1], outcomes)
+    return zlib.compress(told, _LEVEL)
 
 
 def unpack(block: bytes) -> TraceTable:
