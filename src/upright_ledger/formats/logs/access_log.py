@@ -15,15 +15,12 @@ import numpy as np
 from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
 from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.column_scanner import (
-    COMBINED_QUOTES,
-    Columns,
-    NoiseFilter,
-    Scanner,
-)
+from upright_ledger.formats.logs.block_scanner import BlockScanner, Columns, NoiseFilter
+from upright_ledger.formats.logs.column_scanner import COMBINED_QUOTES, Scanner
 from upright_ledger.formats.logs.forms.any_line import FIRST_WORD, learned
 from upright_ledger.formats.logs.forms.apache_errors import APACHE_ERRORS, ErrorParser
 from upright_ledger.formats.logs.forms.given_format import given_format
+from upright_ledger.formats.logs.forms.json_lines import JsonParser
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import (
@@ -59,11 +56,22 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
         quotes = max(quotes, COMBINED_QUOTES)
         scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
-        reading.items = _scanned(open_log(path, head), options, reading, scanner, parser)
+        reading.items = _scanned(open_log(path, head), options, reading, scanner, parser, DIGEST)
+    elif dated and isinstance(parser, JsonParser) and path.stat().st_size > _LARGE:
+        from upright_ledger.formats.logs.json_scanner import JsonScanner
+
+        objects = JsonScanner(parser, noise=options.noise)
+        reading.items = _scanned(
+            open_log(path, head), options, reading, objects, _dated(parser), _BY_LINE
+        )
     else:
         parser = _dated(parser) if dated else _undated(parser)
         reading.items = _parsed(open_log(path, head), options, reading, splits, parser)
     return reading
+
+
+_LARGE = 1 << 18  # bytes; smaller ones are read before what has columns is loaded
+_BY_LINE = "blake2b"
 
 
 def tells_days(path: Path, options: ReadOptions) -> bool:
@@ -118,14 +126,15 @@ def _scanned(
     opened: AbstractContextManager[BinaryIO],
     options: ReadOptions,
     reading: Reading,
-    scanner: Scanner,
+    scanner: BlockScanner,
     parser: Parser,
+    method: str,
 ) -> Iterator[Item]:
-    """Lines in columns: those that come apart at their quotes go in columns, the others one by
-    one.
+    """Lines in columns: those that the scanner takes apart go in columns, the others one by one.
+    method: how lines are told apart for good.
     """
     with_hosts, clean = scanner.with_hosts, scanner.without_noise
-    lines = reading.lines = _lines(options, DIGEST)
+    lines = reading.lines = _lines(options, method)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with opened as file:
         for columns in scanner.scan(file):
@@ -146,7 +155,7 @@ def _parsed(
     parser: Parser,
 ) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
-    lines = _lines(options, "blake2b")
+    lines = _lines(options, _BY_LINE)
     if reading.lines is not None:
         reading.lines = lines
     tally = Tally(lines, with_hosts=True, noise=list(options.noise))

@@ -15,7 +15,7 @@ from upright_ledger.core.inventory.evidence import ASKERS, Asker, Figure, status
 from upright_ledger.core.inventory.noise import AsideClass, is_sure_probe
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.formats.logs.column_scanner import Columns, sign_of
+from upright_ledger.formats.logs.block_scanner import Columns, sign_of
 from upright_ledger.formats.logs.log_line import NO_REQUEST, UNDATED, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.logs.request_texts import (

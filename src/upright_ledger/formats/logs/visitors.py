@@ -41,6 +41,15 @@ def visitors_named(texts: Iterable[str]) -> Visitors:
     return _numbered(words)
 
 
+def visitors_between(
+    data: npt.NDArray[np.uint8], starts: npt.NDArray[np.int64], ends: npt.NDArray[np.int64]
+) -> Visitors:
+    """The visitors whose addresses stand between these places."""
+    words = data.take(starts[:, None] + np.arange(_WIDTH), mode="clip")
+    words[np.arange(_WIDTH) >= (ends - starts)[:, None]] = 0
+    return _numbered(words)
+
+
 def _numbered(words: npt.NDArray[np.uint8]) -> Visitors:
     parts = np.ascontiguousarray(words).view("<u8").astype(np.uint64)
     mixed = (parts ^ (parts >> np.uint64(29))) * _WEIGHTS

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
+from functools import cached_property
 from operator import itemgetter
 from typing import Any
 
@@ -57,41 +60,38 @@ class JsonParser:
     def __init__(self, wrapped: Parser | None = None) -> None:
         """wrapped: reads the line of a server that stands in an object as a text."""
         self._wrapped = wrapped
-        self._known: dict[Any, tuple[Callable[[Any], list[str]], Places, list[Path]]] = {}
+        self._known: dict[Any, Shape] = {}
+        self._heard: dict[str, LogLine | str | None] = {}
 
     def __call__(self, line: str) -> LogLine | str:
-        try:
-            found = decode(line)  # several times as quick, and stricter
-        except (MsgspecError, RecursionError):
-            if not line.strip() or line.strip() in {"[", "]"}:
-                return AsideClass.BLANK
-            try:
-                found = _object_in(line)
-            except ValueError:
-                raise NotALineError("it is no JSON object") from None
-        if not isinstance(found, dict):
-            raise NotALineError("it is no JSON object")
-        kinds = set(map(type, found.values()))
-        shape = tuple(found) if kinds.isdisjoint(_NESTED) else _outline(found)
-        known = self._known.get(shape)
-        if known is None:
-            if len(self._known) > _MOST_SHAPES:
-                self._known.clear()
-            known = _looked_up(found)
-            if len(line) <= _LONG:  # who writes longer ones is not remembered
-                self._known[shape] = known
-        values, places, wrapped = known
-        if not wrapped:
-            return line_of(places, values(found))
-        inner = self._unwrapped(found, wrapped)
+        found = object_of(line)
+        if found is None:
+            return AsideClass.BLANK
+        shape = self.shape_of(found, remember=len(line) <= _LONG)
+        if not shape.wrapped:
+            return line_of(shape.places, shape.values(found))
+        inner = self._unwrapped(found, shape.wrapped)
         if isinstance(inner, LogLine):
             return inner
         try:
-            return line_of(places, values(found))
+            return line_of(shape.places, shape.values(found))
         except NotALineError:
             if inner is not None:
                 return inner
             raise
+
+    def shape_of(self, found: dict[str, Any], *, remember: bool = True) -> Shape:
+        """How objects like this one are read."""
+        kinds = set(map(type, found.values()))
+        outline = tuple(found) if kinds.isdisjoint(_NESTED) else _outline(found)
+        known = self._known.get(outline)
+        if known is None:
+            if len(self._known) > _MOST_SHAPES:
+                self._known.clear()
+            known = _looked_up(found)
+            if remember:  # who writes long lines is not remembered
+                self._known[outline] = known
+        return known
 
     def _unwrapped(self, found: Any, places: Sequence[Path]) -> LogLine | str | None:
         """The line of a server that stands in an object, or the class of what a program said; its
@@ -102,19 +102,50 @@ class JsonParser:
             text = _at(found, path)
             if not isinstance(text, str) or len(text) < _SHORTEST:
                 continue
-            try:
-                if text.lstrip().startswith("{"):
-                    aside = JsonParser(self._wrapped)(text)
-                elif self._wrapped is not None:
-                    aside = self._wrapped(text.rstrip("\r\n"))
-            except NotALineError:
-                continue
+            aside = self.heard(text) or aside
             if isinstance(aside, LogLine):
                 return aside if aside.day else aside._replace(day=_outer_time(found).day)
         return aside
 
+    def heard(self, text: str) -> LogLine | str | None:
+        """What a text says that stands in an object: the line of a server, the class of what a
+        program said, or nothing.
+        """
+        if text in self._heard:
+            return self._heard[text]
+        found: LogLine | str | None = None
+        if len(text) >= _SHORTEST:
+            with suppress(NotALineError):
+                if text.lstrip().startswith("{"):
+                    found = JsonParser(self._wrapped)(text)
+                elif self._wrapped is not None:
+                    found = self._wrapped(text.rstrip("\r\n"))
+        # Programs say the same again and again.
+        if len(text) <= _SAID_OFTEN and len(self._heard) < _MOST_SHAPES:
+            self._heard[text] = found
+        return found
+
+
+_SAID_OFTEN = 60  # characters
+
 
 _SHORTEST = 10  # characters of a line of a log
+
+
+def object_of(line: str) -> dict[str, Any] | None:
+    """The object that a line is; None where it is blank. Raises NotALineError."""
+    try:
+        found = decode(line)  # several times as quick, and stricter
+    except (MsgspecError, RecursionError):
+        if not line.strip() or line.strip() in {"[", "]"}:
+            return None
+        try:
+            found = _object_in(line)
+        except ValueError:
+            raise NotALineError("it is no JSON object") from None
+    if not isinstance(found, dict):
+        raise NotALineError("it is no JSON object")
+    return found
 
 
 def _object_in(line: str) -> Any:
@@ -182,26 +213,38 @@ def _is_pairs(value: list[Any]) -> bool:
     return all(type(v) is dict and "name" in v and "value" in v for v in value)
 
 
-def _looked_up(found: Any) -> tuple[Callable[[Any], list[str]], Places, list[Path]]:
-    """How to take the values out of objects of this shape, what they are, and where lines of
-    servers may stand in them.
+@dataclass(frozen=True)
+class Shape:
+    """How objects of one shape are read. paths: of the values that may mean something; values:
+    takes them out of an object, as texts; places: which of them may be what; wrapped: where lines
+    of servers may stand.
     """
+
+    paths: tuple[Path, ...]
+    places: Places
+    wrapped: tuple[Path, ...]
+
+    @cached_property
+    def values(self) -> Callable[[Any], list[str]]:
+        paths = self.paths
+        if any(len(path) > 1 for path in paths) or len(paths) < _SEVERAL:
+            return lambda o: [as_text(_at(o, path)) for path in paths]
+        pick = itemgetter(*(path[0] for path in paths))
+        return lambda o: [v if type(v) is str else as_text(v) for v in pick(o)]
+
+
+def _looked_up(found: Any) -> Shape:
+    """How objects of this shape are read."""
     told: list[tuple[Name, Path]] = []
     _collect(found, (), (), told)
     places = _filled(
-        places_of([name for name, _ in told]), [_text(_at(found, path)) for _, path in told]
+        places_of([name for name, _ in told]), [as_text(_at(found, path)) for _, path in told]
     )
     wanted = sorted({at for some in places for at in some})
-    paths = [told[at][1] for at in wanted]
     renumbered = {at: n for n, at in enumerate(wanted)}
     renamed = Places(*(tuple(renumbered[at] for at in some) for some in places))
-    wrapped = [path for name, path in told if name and name[-1] in _WRAPPED]
-    if all(len(path) == 1 for path in paths):
-        if len(paths) < _SEVERAL:
-            return (lambda o: [_text(o[path[0]]) for path in paths]), renamed, wrapped
-        pick = itemgetter(*(path[0] for path in paths))
-        return (lambda o: [v if type(v) is str else _text(v) for v in pick(o)]), renamed, wrapped
-    return (lambda o: [_text(_at(o, path)) for path in paths]), renamed, wrapped
+    wrapped = tuple(path for name, path in told if name and name[-1] in _WRAPPED)
+    return Shape(tuple(told[at][1] for at in wanted), renamed, wrapped)
 
 
 _SEVERAL = 2
@@ -262,10 +305,14 @@ def values_in(line: str) -> tuple[Places, list[str], list[tuple[Name, str]]] | N
     """What the values of an object may be, and these; and all its values by their names."""
     if (found := _named_in(line)) is None:
         return None
-    values, places, _ = _looked_up(found)
+    shape = _looked_up(found)
     told: list[tuple[Name, Path]] = []
     _collect(found, (), (), told)
-    return places, values(found), [(name, _text(_at(found, path))) for name, path in told]
+    return (
+        shape.places,
+        shape.values(found),
+        [(name, as_text(_at(found, path))) for name, path in told],
+    )
 
 
 def _at(found: Any, path: Path) -> Any:
@@ -274,7 +321,8 @@ def _at(found: Any, path: Path) -> Any:
     return found
 
 
-def _text(value: Any) -> str:
+def as_text(value: Any) -> str:
+    """A value of an object as a text; empty where it is none."""
     if type(value) is str:
         return value
     if value is None or value is True or value is False or type(value) in {dict, list}:
@@ -299,13 +347,13 @@ def _is_request(line: str) -> bool:
     """Whether an object tells of a request."""
     if (found := _named_in(line)) is None:
         return False
-    values, places, wrapped = _looked_up(found)
-    if tells_of_requests(places, values(found)):
+    shape = _looked_up(found)
+    if tells_of_requests(shape.places, shape.values(found)):
         return True
     return any(
         isinstance(text := _at(found, path), str)
         and (is_request_line(text) or (text.lstrip().startswith("{") and _is_request(text)))
-        for path in wrapped
+        for path in shape.wrapped
     )
 
 
@@ -315,7 +363,7 @@ def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
         if (found := _named_in(line)) is not None:
             inner += [
                 text.rstrip("\r\n")
-                for path in _looked_up(found)[2]
+                for path in _looked_up(found).wrapped
                 if isinstance(text := _at(found, path), str)
             ]
     return JsonParser(learned(inner, hosts))

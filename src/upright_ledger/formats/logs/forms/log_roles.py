@@ -149,7 +149,8 @@ def places_of(names: Sequence[Name]) -> Places:
     return Places(**{m: tuple(at for *_, at in sorted(ranked)) for m, ranked in found.items()})
 
 
-Values = Sequence[str]
+Values = Sequence[str] | Mapping[int, str]
+"""By their numbers."""
 
 
 def tells_of_requests(places: Places, values: Values, *, in_table: bool = False) -> bool:
@@ -185,25 +186,45 @@ def line_of(places: Places, values: Values) -> LogLine:
 
 def told_by(places: Places, values: Values) -> LogLine:
     """What the values of a line say, its request and its status perhaps empty."""
-    status = day = ""
-    for at in places.status:
-        if status := _status_in(values[at]):
-            break
-    for at in places.time:
-        if day := day_of(values[at]):
-            break
     return LogLine(
-        _request(places, values),
-        status,
-        day,
-        _spelled_out(_told(places.agent, values)) if places.agent else None,
-        _told(places.referrer, values),
-        _host(places.host, values),
-        client=next((values[at] for at in places.client if _CLIENT.match(values[at])), ""),
+        request_in(places, values),
+        status_in(places, values),
+        next((day for at in places.time if (day := day_of(values[at]))), ""),
+        agent_in(places, values) if places.agent else None,
+        referrer_in(places, values),
+        host_in(places, values),
+        client=client_in(places, values),
     )
 
 
-def _request(places: Places, values: Values) -> str:
+def status_in(places: Places, values: Values) -> str:
+    """The status that the values of a line tell, or an empty text."""
+    return next((status for at in places.status if (status := _status_in(values[at]))), "")
+
+
+def agent_in(places: Places, values: Values) -> str:
+    """The agent, with its blanks."""
+    agent = _told(places.agent, values)
+    return unquote(agent) if "%20" in agent and " " not in agent else agent
+
+
+def referrer_in(places: Places, values: Values) -> str:
+    """The page that led to the request, or an empty text."""
+    return _told(places.referrer, values)
+
+
+def host_in(places: Places, values: Values) -> str:
+    """The host that was asked, or an empty text."""
+    return next((host for at in places.host if (host := host_name(values[at]))), "")
+
+
+def client_in(places: Places, values: Values) -> str:
+    """Who asked, or an empty text."""
+    return next((values[at] for at in places.client if _CLIENT.match(values[at])), "")
+
+
+def request_in(places: Places, values: Values) -> str:
+    """Method, target and protocol, or an empty text."""
     for at in places.request:
         if (whole := REQUEST_LINE.match(values[at])) is not None:
             return f"{whole[1]} {whole[2]} {whole[3] or 'HTTP/1.1'}"
@@ -244,22 +265,10 @@ def _status_in(text: str) -> str:
     return text[:3] if is_one else ""
 
 
-def _spelled_out(agent: str) -> str:
-    """An agent whose blanks were escaped, as it was."""
-    return unquote(agent) if "%20" in agent and " " not in agent else agent
-
-
 def _told(places: Iterable[int], values: Values) -> str:
     """The first of these values that says anything."""
     for at in places:
         value = values[at]
         if value and value != "-":
             return value
-    return ""
-
-
-def _host(places: Iterable[int], values: Values) -> str:
-    for at in places:
-        if found := host_name(values[at]):
-            return found
     return ""

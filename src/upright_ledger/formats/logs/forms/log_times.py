@@ -69,14 +69,20 @@ def times_in(text: str) -> list[Moment]:
 
 def day_of(text: str) -> str:
     """The day of a time, or an empty text; see `moment_of`."""
-    return _written_day(text[:_LENGTH_OF_DAY]) or moment_of(text).day
+    if IN_SECONDS.fullmatch(text) is not None:
+        return day_number(int(text[:SECONDS_LENGTH]) // DAY_SECONDS)
+    return written_day(text[:DAY_LENGTH]) or moment_of(text).day
 
 
-_LENGTH_OF_DAY = 11  # of 04/May/2026; what stands behind a day says no more of it
+DAY_LENGTH = 11
+"""Characters of 04/May/2026; what stands behind a day says no more of it."""
+IN_SECONDS = re.compile(r"1[0-9]{9}(?:\.[0-9]{1,6})?")
+"""Seconds since 1970, of which the first ten figures tell the day."""
+SECONDS_LENGTH, DAY_SECONDS = 10, 86_400
 
 
 @lru_cache(maxsize=1 << 12)
-def _written_day(text: str) -> str:
+def written_day(text: str) -> str:
     """The day with which a time begins, where it is written out in one of the usual forms."""
     match = next((m for form in _FORMS[:2] if (m := form.match(text)) is not None), None)
     found = _moment(match) if match is not None else None
@@ -104,14 +110,14 @@ _LONGEST = 40  # characters before the end of a time
 
 
 def _of_seconds(seconds: int) -> tuple[str, str]:
-    minutes, rest = divmod(seconds % 86_400, 60)
-    return _day_number(seconds // 86_400), f"{minutes // 60:02}:{minutes % 60:02}:{rest:02}"
+    minutes, rest = divmod(seconds % DAY_SECONDS, 60)
+    return day_number(seconds // DAY_SECONDS), f"{minutes // 60:02}:{minutes % 60:02}:{rest:02}"
 
 
 @lru_cache(maxsize=1 << 12)
-def _day_number(days: int) -> str:
+def day_number(days: int) -> str:
     """A day, counted from 1970."""
-    return datetime.fromtimestamp(days * 86_400, UTC).strftime("%Y-%m-%d")
+    return datetime.fromtimestamp(days * DAY_SECONDS, UTC).strftime("%Y-%m-%d")
 
 
 def _moment(match: re.Match[str]) -> Moment | None:

@@ -1,0 +1,359 @@
+"""Scanning logs of JSON objects, one a line: those of one outline are read as columns.
+
+`JsonParser` says what a line means. Here its answer for the first object of an outline says where
+the others have their values, and each distinct value is looked at once; a property test holds both
+equal. Lines with an escape in them, and all that is unusual, are left to the parser.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, ClassVar, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from upright_ledger.formats.logs.block_scanner import BlockScanner, Columns
+from upright_ledger.formats.logs.forms import log_roles as roles
+from upright_ledger.formats.logs.forms.json_lines import JsonParser, Path, Shape, as_text, object_of
+from upright_ledger.formats.logs.forms.log_times import (
+    DAY_LENGTH,
+    DAY_SECONDS,
+    IN_SECONDS,
+    SECONDS_LENGTH,
+    day_number,
+    day_of,
+    written_day,
+)
+from upright_ledger.formats.logs.json_tokens import Tokens, tokens_of
+from upright_ledger.formats.logs.line_blocks import (
+    LAST_ASCII,
+    LINE_BREAK,
+    RETURN,
+    TAB,
+    Bytes,
+    Lines,
+    Places,
+    spelled_out,
+)
+from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+from upright_ledger.formats.logs.visitors import Visitors, visitors_between, visitors_named
+
+_MOST_OUTLINES = 1_000
+_MOST_SAID = 100  # different texts in which a line of a server may stand, of one block
+_APART = "\x1f"  # no text of an object holds it bare
+
+
+class _Token(NamedTuple):
+    """Where a value stands among those of its kind in a line."""
+
+    is_number: bool
+    number: int
+
+
+class _Outline(NamedTuple):
+    """How lines of one outline are read: what their values may mean, which they are (None: nothing
+    that says anything), and those in which a line of a server may stand.
+    """
+
+    places: roles.Places
+    tokens: tuple[_Token | None, ...]
+    wrapped: tuple[_Token, ...]
+
+
+class _Told(NamedTuple):
+    """What lines of one outline say. rows: which lines of the block."""
+
+    rows: Places
+    request: Any
+    status: Any
+    day: Any
+    agent: Any
+    referrer: Any
+    visitor: Visitors
+
+
+class JsonScanner(BlockScanner):
+    """Takes blocks apart. parser: what says of an object how it is read."""
+
+    fewest: ClassVar[int] = 40
+    """Lines of one outline in a block, below which they are left to the parser: columns of so few
+    take longer.
+    """
+
+    def __init__(self, parser: JsonParser, *, noise: Mapping[str, str]) -> None:
+        super().__init__(with_hosts=True, noise=noise)
+        self._parser = parser
+        self._outlines: dict[str, _Outline | None] = {}
+
+    def take_apart(self, data: Bytes) -> tuple[Columns, int]:
+        """See `BlockScanner.take_apart`."""
+        if data.max() > LAST_ASCII or data.min() < TAB:
+            data = np.frombuffer(spelled_out(data.tobytes()), np.uint8)
+        breaks = np.flatnonzero(data == LINE_BREAK)
+        lines = Lines(data, breaks)
+        tokens = tokens_of(data, breaks)
+        told = [*self._told(data, lines, tokens)]
+        rows = np.concatenate([part.rows for part in told]) if told else np.zeros(0, np.int64)
+        order = np.argsort(rows, kind="stable")
+        rows = rows[order]
+        request, status, day, agent, referrer = (
+            _joined([part[n] for part in told], order) for n in range(1, len(_Told._fields) - 1)
+        )
+        visitors = [part.visitor for part in told]
+        digests = _digests(data, breaks)
+        odd = np.ones(len(breaks), np.bool_)
+        odd[rows] = False
+        columns = Columns(
+            rows,
+            digests[rows],
+            self.without_noise(request),
+            np.array([int(s or 0) for s in status.dictionary.to_pylist()], np.int64)[
+                status.indices.to_numpy()
+            ],
+            day,
+            agent,
+            referrer,
+            self.without_noise.campaigns(request),
+            np.concatenate(visitors)[order] if visitors else np.zeros(0, np.uint64),
+            [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
+        )
+        return columns, len(breaks)
+
+    def _told(self, data: Bytes, lines: Lines, tokens: Tokens) -> Iterable[_Told]:
+        """What the lines of each outline say that can be read as columns."""
+        codes = tokens.outlines.indices.to_numpy()
+        names = tokens.outlines.dictionary.to_pylist()
+        if len(names) > _MOST_OUTLINES:
+            return
+        for code, name in enumerate(names):
+            rows = tokens.lines[codes == code]
+            if len(rows) < self.fewest:
+                continue
+            if name not in self._outlines:
+                if len(self._outlines) > _MOST_OUTLINES:
+                    self._outlines.clear()
+                self._outlines[name] = self._look_at(data, lines, tokens, int(rows[0]))
+            outline = self._outlines[name]
+            if outline is not None:
+                yield self._read(data, tokens, rows, outline)
+
+    def _look_at(self, data: Bytes, lines: Lines, tokens: Tokens, row: int) -> _Outline | None:
+        """How lines are read that have the outline of this one; None where they are left to the
+        parser.
+        """
+        try:
+            found = object_of(lines.text(row))
+        except NotALineError:
+            return None
+        if found is None:
+            return None
+        where: dict[Path, _Token] = {}
+        texts, numbers = list[str](), list[str]()
+        _walk(found, (), where, texts, numbers)
+        at = np.array([row])
+        for runs, wanted in ((tokens.texts, texts), (tokens.numbers, numbers)):
+            count = int(runs.first[row + 1] - runs.first[row])
+            if [runs.of(data, at, n)[0].as_py() for n in range(count)] != wanted:
+                return None
+        shape: Shape = self._parser.shape_of(found)
+        wrapped = (where.get(path) for path in shape.wrapped)
+        return _Outline(
+            shape.places,
+            tuple(where.get(path) for path in shape.paths),
+            tuple(token for token in wrapped if token is not None and not token.is_number),
+        )
+
+    def _read(self, data: Bytes, tokens: Tokens, rows: Places, outline: _Outline) -> _Told:
+        """The columns of lines of one outline, but for those that are left to the parser."""
+        for token in outline.wrapped:
+            rows = rows[~self._may_hold_a_line(tokens.texts.of(data, rows, token.number))]
+        places = outline.places
+        columns = _Values(data, tokens, rows, outline)
+        told = _Told(
+            rows,
+            columns.each(
+                (*places.request, *places.target, *places.query, *places.method, *places.host),
+                lambda v: (
+                    f"{roles.host_in(places, v)} {request}"
+                    if (request := roles.request_in(places, v))
+                    else None
+                ),
+            ),
+            columns.each(places.status, lambda v: roles.status_in(places, v) or None),
+            columns.days(places.time),
+            columns.each(
+                places.agent, lambda v: roles.agent_in(places, v) if places.agent else None
+            ),
+            columns.each(places.referrer, lambda v: roles.referrer_in(places, v)),
+            columns.visitors(places),
+        )
+        whole = pc.and_(
+            pc.and_(told.request.is_valid(), told.status.is_valid()), told.day.is_valid()
+        )
+        if pc.all(whole).as_py() is not False:
+            return told
+        kept = whole.to_numpy(zero_copy_only=False)
+        return _Told(
+            rows[kept],
+            told.request.filter(whole),
+            told.status.filter(whole),
+            told.day.filter(whole),
+            told.agent.filter(whole),
+            told.referrer.filter(whole),
+            told.visitor[kept],
+        )
+
+    def _may_hold_a_line(self, texts: Any) -> Any:
+        """In which of these a line of a server stands, or may."""
+        told = texts.dictionary_encode()
+        names = told.dictionary.to_pylist()
+        if len(names) > _MOST_SAID:
+            return np.ones(len(texts), np.bool_)
+        heard = [isinstance(self._parser.heard(name), LogLine) for name in names]
+        return np.array(heard, np.bool_)[told.indices.to_numpy()]
+
+
+class _Values:
+    """The values of lines of one outline."""
+
+    def __init__(self, data: Bytes, tokens: Tokens, rows: Places, outline: _Outline) -> None:
+        self._data, self._tokens, self._rows = data, tokens, rows
+        self._outline = outline
+
+    def _column(self, place: int) -> Any:
+        token = self._outline.tokens[place]
+        if token is None:
+            return pa.repeat(pa.scalar("", pa.string()), len(self._rows))
+        runs = self._tokens.numbers if token.is_number else self._tokens.texts
+        return runs.of(self._data, self._rows, token.number)
+
+    def each(
+        self, places: Sequence[int], meaning: Callable[[Mapping[int, str]], str | None]
+    ) -> Any:
+        """What some values of each line mean, worked out once for all that are alike: an Arrow
+        dictionary array.
+        """
+        places = sorted(set(places))
+        if not places:
+            alike = pa.repeat(pa.scalar("", pa.string()), len(self._rows)).dictionary_encode()
+        else:
+            columns = [self._column(place) for place in places]
+            alike = (
+                pc.binary_join_element_wise(*columns, _APART) if len(columns) > 1 else columns[0]
+            ).dictionary_encode()
+        numbers = [token is not None and token.is_number for token in self._outline.tokens]
+        found = []
+        for text in alike.dictionary.to_pylist():
+            values = dict(zip(places, text.split(_APART), strict=True)) if places else {}
+            for place in places:
+                if numbers[place]:
+                    values[place] = _as_read(values[place])
+            found.append(meaning(values))
+        return _named(alike.indices, found)
+
+    def visitors(self, places: roles.Places) -> Visitors:
+        """Who asked, of each line."""
+        token = self._outline.tokens[places.client[0]] if places.client else None
+        if token is not None and not token.is_number:
+            texts = self._column(places.client[0])
+            fits = pc.and_(
+                pc.match_substring_regex(texts, "^[0-9A-Fa-f:.]{3,45}$"),
+                pc.match_substring_regex(texts, "[.:]"),
+            )
+            if pc.all(fits).as_py() is not False:
+                at = self._tokens.texts.first[self._rows] + token.number
+                starts, ends = self._tokens.texts.starts[at], self._tokens.texts.ends[at]
+                return visitors_between(self._data, starts, ends)
+        clients = self.each(places.client, lambda v: roles.client_in(places, v))
+        found: Visitors = visitors_named(clients.dictionary.to_pylist())
+        of_lines: Visitors = found[clients.indices.to_numpy()]
+        return of_lines
+
+    def days(self, places: Sequence[int]) -> Any:
+        """The day of each line: an Arrow dictionary array, null where none is told."""
+        found = self._days_at(places[0]) if places else None
+        if found is None:
+            return self.each(places, lambda v: _first_day(places, v))
+        return found
+
+    def _days_at(self, place: int) -> Any:
+        """The day of each line by one of its values; None where some tell none in a usual form."""
+        token = self._outline.tokens[place]
+        if token is None:
+            return None
+        texts = self._column(place)
+        seconds = pc.match_substring_regex(texts, f"^(?:{IN_SECONDS.pattern})$")
+        if pc.all(seconds).as_py():
+            whole = pc.utf8_slice_codeunits(texts, 0, SECONDS_LENGTH).cast(pa.int64())
+            alike = pa.array(whole.to_numpy() // DAY_SECONDS).dictionary_encode()
+            days = [day_number(number) for number in alike.dictionary.to_pylist()]
+        elif token.is_number or pc.any(seconds).as_py():
+            return None
+        else:
+            alike = pc.utf8_slice_codeunits(texts, 0, DAY_LENGTH).dictionary_encode()
+            days = [written_day(text) for text in alike.dictionary.to_pylist()]
+        if not all(days):
+            return None
+        return _named(alike.indices, days)
+
+
+def _named(indices: Any, texts: Sequence[str | None]) -> Any:
+    """Texts by their numbers: an Arrow dictionary array, null where there is none."""
+    numbers: dict[str, int] = {}
+    of_texts = [-1 if t is None else numbers.setdefault(t, len(numbers)) for t in texts]
+    codes = np.array(of_texts, np.int32)[indices.to_numpy()]
+    return pa.DictionaryArray.from_arrays(
+        pa.array(codes, mask=codes < 0), pa.array(list(numbers), pa.string())
+    )
+
+
+def _first_day(places: Sequence[int], values: Mapping[int, str]) -> str | None:
+    return next((day for at in places if (day := day_of(values[at]))), None)
+
+
+def _as_read(number: str) -> str:
+    """A number as the parser has it."""
+    return as_text(float(number) if "." in number else int(number))
+
+
+def _walk(
+    value: Any, path: Path, where: dict[Path, _Token], texts: list[str], numbers: list[str]
+) -> None:
+    """Every value in the order in which it stands in its line."""
+    if type(value) is dict:
+        for name, inner in value.items():
+            _walk(inner, (*path, name), where, texts, numbers)
+    elif type(value) is list:
+        for at, inner in enumerate(value):
+            _walk(inner, (*path, at), where, texts, numbers)
+    elif type(value) is str:
+        where[path] = _Token(is_number=False, number=len(texts))
+        texts.append(value)
+    elif type(value) in {int, float}:
+        where[path] = _Token(is_number=True, number=len(numbers))
+        numbers.append(as_text(value))
+
+
+def _joined(parts: Sequence[Any], order: Places) -> Any:
+    """Dictionary arrays of several outlines as one, in this order."""
+    if not parts:
+        return pa.array([], pa.string()).dictionary_encode()
+    if len(parts) == 1:
+        return parts[0]
+    whole = pa.chunked_array(list(parts)).unify_dictionaries().combine_chunks()
+    return whole.take(pa.array(order))
+
+
+def _digests(data: Bytes, breaks: Places) -> Any:
+    """The digest of each line without its break, as logs that are read line by line have it."""
+    starts = np.r_[0, breaks[:-1] + 1]
+    ends = breaks - (data.take(np.maximum(breaks - 1, 0)) == RETURN)
+    view, told = memoryview(data.data), hashlib.blake2b
+    digests = [
+        told(view[start:end], digest_size=8).digest()
+        for start, end in zip(starts.tolist(), np.maximum(starts, ends).tolist(), strict=True)
+    ]
+    return np.frombuffer(b"".join(digests), "<u8").astype(np.uint64)
