@@ -10,11 +10,11 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from log_columns import assert_alike
 from properties import in_brief
 from upright_ledger.formats.logs.forms.json_lines import JSON_LINES, JsonParser
 from upright_ledger.formats.logs.json_scanner import JsonScanner
-from upright_ledger.formats.logs.log_line import LogLine, NotALineError
-from upright_ledger.formats.logs.visitors import visitors_named
+from upright_ledger.formats.logs.log_line import NotALineError
 
 
 @pytest.fixture(autouse=True)
@@ -111,26 +111,7 @@ def logs(draw: st.DrawFn) -> list[str]:
 def test_columns_say_what_the_parser_says(lines: list[str]) -> None:
     parser = JSON_LINES.new_parser(lines, frozenset())
     assert isinstance(parser, JsonParser)
-    data = "".join(f"{line}\n" for line in lines).encode("utf-8", "surrogateescape")
-    columns, count = JsonScanner(parser, noise={}).take_apart(np.frombuffer(data, np.uint8))
-    assert count == len(lines)
-    assert sorted([*columns.number.tolist(), *(at for at, _, _ in columns.odd)]) == [*range(count)]
-    told = zip(
-        columns.number.tolist(),
-        columns.request.to_pylist(),
-        columns.status.tolist(),
-        columns.day.to_pylist(),
-        columns.agent.to_pylist(),
-        columns.referrer.to_pylist(),
-        columns.visitor.tolist(),
-        strict=True,
-    )
-    for at, request, status, day, agent, referrer, visitor in told:
-        line = parser(lines[at].rstrip("\r"))
-        assert isinstance(line, LogLine)
-        assert (request, status, day) == (f"{line.host} {line.request}", int(line.status), line.day)
-        assert (agent, referrer) == (line.agent, line.referrer)
-        assert visitor == visitors_named([line.client])[0]
+    assert_alike(lines, JsonScanner(parser, noise={}), parser)
 
 
 def test_most_lines_of_usual_logs_are_read_as_columns() -> None:

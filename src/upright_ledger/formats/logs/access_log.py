@@ -21,6 +21,7 @@ from upright_ledger.formats.logs.forms.any_line import FIRST_WORD, learned
 from upright_ledger.formats.logs.forms.apache_errors import APACHE_ERRORS, ErrorParser
 from upright_ledger.formats.logs.forms.given_format import given_format
 from upright_ledger.formats.logs.forms.json_lines import JsonParser
+from upright_ledger.formats.logs.forms.w3c import W3cParser
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import (
@@ -57,17 +58,33 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         quotes = max(quotes, COMBINED_QUOTES)
         scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
         reading.items = _scanned(open_log(path, head), options, reading, scanner, parser, DIGEST)
-    elif dated and isinstance(parser, JsonParser) and path.stat().st_size > _LARGE:
-        from upright_ledger.formats.logs.json_scanner import JsonScanner
-
-        objects = JsonScanner(parser, noise=options.noise)
+    elif dated and (columns := _in_columns(parser, path, options, splits)) is not None:
         reading.items = _scanned(
-            open_log(path, head), options, reading, objects, _dated(parser), _BY_LINE
+            open_log(path, head), options, reading, columns, _dated(parser), _BY_LINE
         )
     else:
         parser = _dated(parser) if dated else _undated(parser)
         reading.items = _parsed(open_log(path, head), options, reading, splits, parser)
     return reading
+
+
+def _in_columns(
+    parser: Parser, path: Path, options: ReadOptions, splits: Sequence[Split]
+) -> BlockScanner | None:
+    """What reads the lines of some formats as columns; None where a log is small, or of another
+    format.
+    """
+    if path.stat().st_size <= _LARGE:
+        return None
+    if isinstance(parser, JsonParser):
+        from upright_ledger.formats.logs.json_scanner import JsonScanner
+
+        return JsonScanner(parser, noise=options.noise)
+    if isinstance(parser, W3cParser):
+        from upright_ledger.formats.logs.w3c_scanner import W3cScanner
+
+        return W3cScanner(noise=options.noise, splits=splits)
+    return None
 
 
 _LARGE = 1 << 18  # bytes; smaller ones are read before what has columns is loaded

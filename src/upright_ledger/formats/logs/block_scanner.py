@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from itertools import chain
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, ClassVar
 
 import numpy as np
 import numpy.typing as npt
@@ -57,6 +57,9 @@ class BlockScanner(ABC):
     come without them, with the sign of that kind (see `sign_of`) in the place of each run.
     """
 
+    most_workers: ClassVar[int] = 4
+    """Blocks that are taken apart at the same time; of one, in their order."""
+
     def __init__(
         self, *, with_hosts: bool, noise: Mapping[str, str], splits: Sequence[Split] = ()
     ) -> None:
@@ -79,7 +82,7 @@ class BlockScanner(ABC):
 
     def _each(self, file: BinaryIO) -> Iterator[tuple[Columns, int]]:
         """The columns of each block, its lines numbered from 0, and how many they are."""
-        workers = max(1, min(4, os.cpu_count() or 1))
+        workers = max(1, min(self.most_workers, os.cpu_count() or 1))
         waiting: deque[Future[tuple[Columns, int]]] = deque()
         buffers = Buffers()
 

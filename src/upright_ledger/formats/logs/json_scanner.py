@@ -7,7 +7,6 @@ equal. Lines with an escape in them, and all that is unusual, are left to the pa
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, ClassVar, NamedTuple
 
@@ -31,7 +30,6 @@ from upright_ledger.formats.logs.json_tokens import Tokens, tokens_of
 from upright_ledger.formats.logs.line_blocks import (
     LAST_ASCII,
     LINE_BREAK,
-    RETURN,
     TAB,
     Bytes,
     Lines,
@@ -39,11 +37,16 @@ from upright_ledger.formats.logs.line_blocks import (
     spelled_out,
 )
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+from upright_ledger.formats.logs.meaning_columns import (
+    by_number,
+    digests_by_line,
+    joined,
+    meanings,
+)
 from upright_ledger.formats.logs.visitors import Visitors, visitors_between, visitors_named
 
 _MOST_OUTLINES = 1_000
 _MOST_SAID = 100  # different texts in which a line of a server may stand, of one block
-_APART = "\x1f"  # no text of an object holds it bare
 
 
 class _Token(NamedTuple):
@@ -100,10 +103,10 @@ class JsonScanner(BlockScanner):
         order = np.argsort(rows, kind="stable")
         rows = rows[order]
         request, status, day, agent, referrer = (
-            _joined([part[n] for part in told], order) for n in range(1, len(_Told._fields) - 1)
+            joined([part[n] for part in told], order) for n in range(1, len(_Told._fields) - 1)
         )
         visitors = [part.visitor for part in told]
-        digests = _digests(data, breaks)
+        digests = digests_by_line(data, breaks)
         odd = np.ones(len(breaks), np.bool_)
         odd[rows] = False
         columns = Columns(
@@ -237,22 +240,17 @@ class _Values:
         dictionary array.
         """
         places = sorted(set(places))
-        if not places:
-            alike = pa.repeat(pa.scalar("", pa.string()), len(self._rows)).dictionary_encode()
-        else:
-            columns = [self._column(place) for place in places]
-            alike = (
-                pc.binary_join_element_wise(*columns, _APART) if len(columns) > 1 else columns[0]
-            ).dictionary_encode()
-        numbers = [token is not None and token.is_number for token in self._outline.tokens]
-        found = []
-        for text in alike.dictionary.to_pylist():
-            values = dict(zip(places, text.split(_APART), strict=True)) if places else {}
-            for place in places:
-                if numbers[place]:
-                    values[place] = _as_read(values[place])
-            found.append(meaning(values))
-        return _named(alike.indices, found)
+        tokens = self._outline.tokens
+        read = [
+            _as_read if (token := tokens[place]) is not None and token.is_number else str
+            for place in places
+        ]
+
+        def of_values(values: Sequence[str]) -> str | None:
+            told = (as_parser_has_it(v) for as_parser_has_it, v in zip(read, values, strict=True))
+            return meaning(dict(zip(places, told, strict=True)))
+
+        return meanings([self._column(place) for place in places], len(self._rows), of_values)
 
     def visitors(self, places: roles.Places) -> Visitors:
         """Who asked, of each line."""
@@ -297,17 +295,7 @@ class _Values:
             days = [written_day(text) for text in alike.dictionary.to_pylist()]
         if not all(days):
             return None
-        return _named(alike.indices, days)
-
-
-def _named(indices: Any, texts: Sequence[str | None]) -> Any:
-    """Texts by their numbers: an Arrow dictionary array, null where there is none."""
-    numbers: dict[str, int] = {}
-    of_texts = [-1 if t is None else numbers.setdefault(t, len(numbers)) for t in texts]
-    codes = np.array(of_texts, np.int32)[indices.to_numpy()]
-    return pa.DictionaryArray.from_arrays(
-        pa.array(codes, mask=codes < 0), pa.array(list(numbers), pa.string())
-    )
+        return by_number(alike.indices, days)
 
 
 def _first_day(places: Sequence[int], values: Mapping[int, str]) -> str | None:
@@ -335,25 +323,3 @@ def _walk(
     elif type(value) in {int, float}:
         where[path] = _Token(is_number=True, number=len(numbers))
         numbers.append(as_text(value))
-
-
-def _joined(parts: Sequence[Any], order: Places) -> Any:
-    """Dictionary arrays of several outlines as one, in this order."""
-    if not parts:
-        return pa.array([], pa.string()).dictionary_encode()
-    if len(parts) == 1:
-        return parts[0]
-    whole = pa.chunked_array(list(parts)).unify_dictionaries().combine_chunks()
-    return whole.take(pa.array(order))
-
-
-def _digests(data: Bytes, breaks: Places) -> Any:
-    """The digest of each line without its break, as logs that are read line by line have it."""
-    starts = np.r_[0, breaks[:-1] + 1]
-    ends = breaks - (data.take(np.maximum(breaks - 1, 0)) == RETURN)
-    view, told = memoryview(data.data), hashlib.blake2b
-    digests = [
-        told(view[start:end], digest_size=8).digest()
-        for start, end in zip(starts.tolist(), np.maximum(starts, ends).tolist(), strict=True)
-    ]
-    return np.frombuffer(b"".join(digests), "<u8").astype(np.uint64)

@@ -20,80 +20,96 @@ from upright_ledger.formats.logs.log_line import (
 
 class W3cParser:
     """Lines of the W3C Extended Log File Format, whose `#Fields` directive may change on the
-    way.
+    way. at: field → its place among the cells of a line; width: how many these are; day: which the
+    directives tell for lines that tell none.
     """
 
     def __init__(self) -> None:
+        self.at: dict[str, int] = {}
+        self.width = 0
+        self.day = ""
         self._pick: Callable[[list[str]], tuple[str, ...]] = itemgetter(*[0] * len(_FIELDS))
-        self._width = 0
-        self._has_agent = False
-        self._day = ""
 
     def __call__(self, line: str) -> LogLine | str:
-        if line.startswith("#"):
+        if line.startswith(DIRECTIVE):
             self._directive(line)
             return AsideClass.BLANK
         if not line.strip():
             return AsideClass.BLANK
         cells = line.split(" ") if " " in line else line.split("\t")
-        if len(cells) != self._width:
-            raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self._width}")
-        cells.append("-")  # for fields that this log has not
-        told = ["" if cell == "-" else cell for cell in self._pick(cells)]
-        (
-            stem,
-            query,
-            uri,
-            day,
-            status,
-            method,
-            agent,
-            header,
-            host,
-            asked,
-            clock,
-            referrer,
-            client,
-        ) = told
-        target = uri or (f"{stem}?{query}" if query else stem)
-        day = day or self._day
-        if not target or not _DAY.fullmatch(day) or not is_status(status):
+        if len(cells) != self.width:
+            raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self.width}")
+        cells.append(NOTHING)  # for fields that this log has not
+        told = ["" if cell == NOTHING else cell for cell in self._pick(cells)]
+        stem, query, uri, method, status, day, clock, agent, *hosts, referrer, client = told
+        request, day = request_of(stem, query, uri, method), day_of(day or self.day)
+        if not request or not day or not is_status(status):
             raise NotALineError("its address, date or status is missing")
         return LogLine(
-            f"{method or 'GET'} {target} HTTP/1.1",
+            request,
             status,
             day,
-            _spelled(agent) if self._has_agent else None,
+            agent_of(agent) if self.has_agent else None,
             referrer,
-            host_name(header or host or asked),
+            host_of(*hosts),
             clock if _CLOCK.fullmatch(clock) else "",
             client,
         )
+
+    @property
+    def has_agent(self) -> bool:
+        """Whether lines tell an agent."""
+        return AGENT in self.at
 
     def _directive(self, line: str) -> None:
         name, _, value = line[1:].partition(":")
         if name.lower() == "fields":
             fields = value.split()
-            at = {field.lower(): n for n, field in enumerate(fields)}
-            self._width, self._has_agent = len(fields), "cs(user-agent)" in at
-            self._pick = itemgetter(*(at.get(field, len(fields)) for field in _FIELDS))
+            self.at = {field.lower(): n for n, field in enumerate(fields)}
+            self.width = len(fields)
+            self._pick = itemgetter(*(self.at.get(field, len(fields)) for field in _FIELDS))
         elif name.lower() in {"date", "start-date"} and (
             match := re.match(r"\s*(\d{4}-\d\d-\d\d)", value)
         ):
-            self._day = match[1]
+            self.day = match[1]
 
 
-def _spelled(agent: str) -> str:
+DIRECTIVE, NOTHING = "#", "-"
+
+
+def request_of(stem: str, query: str, uri: str, method: str) -> str:
+    """Method, target and protocol, or an empty text."""
+    target = uri or (f"{stem}?{query}" if query else stem)
+    return f"{method or 'GET'} {target} HTTP/1.1" if target else ""
+
+
+def host_of(header: str, host: str, asked: str) -> str:
+    """The host that was asked, or an empty text."""
+    return host_name(header or host or asked)
+
+
+def day_of(text: str) -> str:
+    """A day, or an empty text where it is none."""
+    return text if _DAY.fullmatch(text) else ""
+
+
+def agent_of(agent: str) -> str:
     """An agent with its blanks, for which a plus or an escape stands."""
     if agent.count("%20") > agent.count("+"):
         return unquote(unquote(agent) if "%25" in agent else agent)
     return agent.replace("+", " ")
 
 
-_FIELDS = (
-    "cs-uri-stem", "cs-uri-query", "cs-uri", "date", "sc-status", "cs-method", "cs(user-agent)",
-    "x-host-header", "cs-host", "cs(host)", "time", "cs(referer)", "c-ip",
-)  # fmt: skip
+REQUEST = ("cs-uri-stem", "cs-uri-query", "cs-uri", "cs-method")
+STATUS, DAY, AGENT, REFERRER, CLIENT = (
+    "sc-status",
+    "date",
+    "cs(user-agent)",
+    "cs(referer)",
+    "c-ip",
+)
+HOSTS = ("x-host-header", "cs-host", "cs(host)")
+_FIELDS = (*REQUEST, STATUS, DAY, "time", AGENT, *HOSTS, REFERRER, CLIENT)
 _CLOCK = re.compile(r"\d\d:\d\d:\d\d")
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
 
