@@ -55,7 +55,7 @@ def test_what_is_set_aside_whatever_is_known_of_it(target: str, kind: str) -> No
         ("SlateBot/2.1 (+https://slate.example)", True), ("Slate bot", True),
         ("Robotics Weekly", False), ("-", True), ("", True), ("curl/8.0", True),
         ("python-httpx/0.2", True), ("Mozilla/5.0 (compatible; ExampleSpider)", True),
-        ("Example-Scanner 1", True), ("HeadlessBrowser", True), ("Link fetcher", True),
+        ("Example-QuotedScanner 1", True), ("HeadlessBrowser", True), ("Link fetcher", True),
         ("Uptime check", True), ("Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/118.0", False),
         ("Mozilla/5.0 (Abbott)", False),
         # Assistants, previews, libraries, monitors, each as it names itself.

@@ -24,19 +24,13 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.offline import trace_offline
 from upright_ledger.core.tracing.rehearsal import Rehearsal
+from upright_ledger.core.tracing.request_columns import RequestColumns
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.ledger.tables.runs.trace_blocks import pack, unpack
-
-
-@pytest.fixture(autouse=True)
-def _as_columns(monkeypatch: pytest.MonkeyPatch) -> None:
-    """However few there are."""
-    monkeypatch.setattr(Rehearsal, "few", 0)
-
 
 HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()
@@ -77,7 +71,7 @@ def test_short_cuts_change_nothing(seed: int) -> None:
             return Expected(kind=AnswerKind.OPEN), 0.0
         return expected_outcome(entry, url), 2.5
 
-    rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due)
+    rehearsal = RequestColumns(Rehearsal(rules, SITES, pages, HOMES, POLICY, due))
     rows = TraceTable()
     found = rehearsal.ask([*whose], [*whose.values()])
     for (url, entry), location, outcome in zip(whose.items(), *found, strict=True):
@@ -148,7 +142,7 @@ def test_homes_languages_and_dead_ends_are_judged_as_one_by_one(
             return Expected(kind=AnswerKind.OPEN), 0.0
         return expected_outcome(entry, url), 2.5
 
-    rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due_of)
+    rehearsal = RequestColumns(Rehearsal(rules, SITES, pages, HOMES, POLICY, due_of))
     answered = rehearsal.ask([url for url, _ in asked], [entry for _, entry in asked])
     for (url, entry), location, outcome in zip(asked, *answered, strict=True):
         (row,) = TraceTable([url], [1], [location], [outcome])
@@ -171,13 +165,13 @@ def test_what_plainly_ends_well_is_not_looked_at_twice(monkeypatch: pytest.Monke
         (),
     )
     looked: list[str] = []
-    whole = Rehearsal._whole
+    whole = Rehearsal.whole
 
     def counted(self: Rehearsal[Decision], url: str, due: Decision | None) -> object:
         looked.append(url)
         return whole(self, url, due)
 
-    monkeypatch.setattr(Rehearsal, "_whole", counted)
+    monkeypatch.setattr(Rehearsal, "whole", counted)
     judged: list[str] = []
 
     def due_of(entry: Decision | None, url: str) -> tuple[Expected, float]:
@@ -191,7 +185,7 @@ def test_what_plainly_ends_well_is_not_looked_at_twice(monkeypatch: pytest.Monke
         (f"{host}/a", None)]  # fmt: skip
     apart = Sites(group_origins([host]), ("https://new.example",))
     stock = Pages({"https://new.example/n": StockPage(200)}, apart)
-    rehearsal = Rehearsal(rules, apart, stock, HOMES, POLICY, due_of)
+    rehearsal = RequestColumns(Rehearsal(rules, apart, stock, HOMES, POLICY, due_of))
     locations, outcomes = rehearsal.ask([url for url, _ in asked], [due for _, due in asked])
     assert looked == []
     assert sorted(judged) == ["/a", "/a/", "/gone", "/none"], "what nobody decided is judged once"

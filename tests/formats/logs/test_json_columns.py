@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from log_columns import assert_alike
 from properties import in_brief
+from upright_ledger.formats.logs.columns.json_scanner import JsonScanner
 from upright_ledger.formats.logs.forms.json_lines import JSON_LINES, JsonParser
-from upright_ledger.formats.logs.json_scanner import JsonScanner
 from upright_ledger.formats.logs.log_line import NotALineError
 
 
@@ -60,7 +60,8 @@ VALUES: dict[str, st.SearchStrategy[Any]] = {
 }
 NAMES = sorted(VALUES)
 WHOLE = [
-    "[", "]", "", "   ", "no object", '{"a":1', '{"status":-,"uri":"/a"}', '{"status":01,"uri":"/a"}',
+    "[", "]", "", "   ", "no object", '{"a":1', '{"status":-,"uri":"/a"}',
+    '{"status":01,"uri":"/a"}',
     '{"uri" :"/a","status":404,"time":"2026-05-03"}',
     '{"uri":"/a","uri":"/b","status":404,"time":"2026-05-03"}',
     '2026-05-03 {"uri":"/a","status":404}',

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from log_columns import assert_alike
 from properties import in_brief
 from upright_ledger.core.monitoring.deploy_days import splits_of
+from upright_ledger.formats.logs.columns.w3c_scanner import W3cScanner
 from upright_ledger.formats.logs.forms.w3c import W3cParser
-from upright_ledger.formats.logs.w3c_scanner import W3cScanner
 
 CELLS = {
     "date": st.sampled_from(["2026-05-03", "2026-05-04", "-", "soon"]),

@@ -15,12 +15,24 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.rows import find_ids
 from upright_ledger.ledger.lines.listing import used_among, used_figures
-from upright_ledger.ledger.tables.stock import has_stock, pages_among, stocked_pages
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.stock import count_stock, has_stock, pages_among, stocked_pages
 from upright_ledger.settings.model import Settings
 
 _SHOWN = 8
 _LIKE = 60  # of 100
 _NEAR = 50  # pages, of which the most like is one
+
+
+_MOST_ROWS, _MOST_PAGES = 5_000, 20_000
+
+
+def is_soon_looked_at(ledger: Ledger, rows: int) -> bool:
+    """Whether so many rows of a sheet are set beside what match finds whenever they are posted;
+    more only where it is wished.
+    """
+    with ledger.reading() as connection:
+        return rows <= _MOST_ROWS and 0 < count_stock(connection) <= _MOST_PAGES
 
 
 class Unstocked(NamedTuple):

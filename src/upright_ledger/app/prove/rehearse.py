@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING
+
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.request_files import coming_requests
 from upright_ledger.app.prove.results import Results
@@ -9,13 +13,16 @@ from upright_ledger.app.request_list import Requests, own_requests
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.rules.target_pages import Pages
-from upright_ledger.core.tracing.rehearsal import Rehearsal
+from upright_ledger.core.tracing.rehearsal import Rehearsal, Rehearsed
 from upright_ledger.core.tracing.results import TraceTable
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import address_of
-from upright_ledger.formats.records import ReadOptions
+from upright_ledger.formats.records import FEW, ReadOptions
 from upright_ledger.ledger.tables.runs.runs import begin_run, finish_run, name_run
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces
+
+if TYPE_CHECKING:
+    from upright_ledger.core.tracing.request_columns import RequestColumns
 
 _NOTHING = (Expected(kind=AnswerKind.OPEN), 0.0)
 
@@ -38,11 +45,11 @@ def rehearse(
     else:
         asked = own_requests(move)
         coming = iter((len(asked),))
-    rehearsal: Rehearsal[Entry] | None = None
+    asking: _Asking | None = None
     for known in coming:
-        rehearsal = rehearsal or _rehearsal(move)
+        asking = asking or _Asking(move)
         done = len(rows.outcomes)
-        found = rehearsal.ask(asked.urls[done:known], asked.entries(move, done))
+        found = asking.ask(asked.urls[done:known], asked.entries(move, done))
         rows.locations += found.locations
         rows.outcomes += found.outcomes
     rows.urls, rows.hits = asked.urls, asked.hits
@@ -54,6 +61,24 @@ def rehearse(
         if name:
             name_run(connection, results.run, name)
     return results
+
+
+class _Asking:
+    """Asks many requests as columns, and few one by one, which loads nothing that has columns."""
+
+    def __init__(self, move: MoveState) -> None:
+        self._rehearsal = _rehearsal(move)
+
+    @cached_property
+    def _columns(self) -> RequestColumns[Entry]:
+        from upright_ledger.core.tracing.request_columns import RequestColumns
+
+        return RequestColumns(self._rehearsal)
+
+    def ask(self, urls: Sequence[str], entries: Sequence[Entry | None]) -> Rehearsed:
+        """See `Rehearsal.ask`."""
+        asked = self._rehearsal if len(urls) <= FEW else self._columns
+        return asked.ask(urls, entries)
 
 
 def _rehearsal(move: MoveState) -> Rehearsal[Entry]:

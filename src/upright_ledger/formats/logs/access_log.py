@@ -15,8 +15,8 @@ import numpy as np
 from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
 from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.block_scanner import BlockScanner, Columns, NoiseFilter
-from upright_ledger.formats.logs.column_scanner import COMBINED_QUOTES, Scanner
+from upright_ledger.formats.logs.columns.block_scanner import BlockScanner, Columns, NoiseFilter
+from upright_ledger.formats.logs.columns.quoted_scanner import COMBINED_QUOTES, QuotedScanner
 from upright_ledger.formats.logs.forms.any_line import FIRST_WORD, learned
 from upright_ledger.formats.logs.forms.apache_errors import APACHE_ERRORS, ErrorParser
 from upright_ledger.formats.logs.forms.given_format import given_format
@@ -56,7 +56,9 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         with_hosts = learned(sample, options.hosts).layout.host == FIRST_WORD
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
         quotes = max(quotes, COMBINED_QUOTES)
-        scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
+        scanner = QuotedScanner(
+            with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits
+        )
         reading.items = _scanned(open_log(path, head), options, reading, scanner, parser, DIGEST)
     elif dated and (columns := _in_columns(parser, path, options, splits)) is not None:
         reading.items = _scanned(
@@ -77,11 +79,11 @@ def _in_columns(
     if path.stat().st_size <= _LARGE:
         return None
     if isinstance(parser, JsonParser):
-        from upright_ledger.formats.logs.json_scanner import JsonScanner
+        from upright_ledger.formats.logs.columns.json_scanner import JsonScanner
 
         return JsonScanner(parser, noise=options.noise)
     if isinstance(parser, W3cParser):
-        from upright_ledger.formats.logs.w3c_scanner import W3cScanner
+        from upright_ledger.formats.logs.columns.w3c_scanner import W3cScanner
 
         return W3cScanner(noise=options.noise, splits=splits)
     return None

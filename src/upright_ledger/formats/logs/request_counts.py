@@ -15,7 +15,7 @@ from upright_ledger.core.inventory.evidence import ASKERS, Asker, Figure, status
 from upright_ledger.core.inventory.noise import AsideClass, is_sure_probe
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.formats.logs.block_scanner import Columns, sign_of
+from upright_ledger.formats.logs.columns.block_scanner import Columns, sign_of
 from upright_ledger.formats.logs.log_line import NO_REQUEST, UNDATED, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.logs.request_texts import (
@@ -61,7 +61,7 @@ class Tally:
     A log of more distinct requests than fit into memory comes in several parts; what they say of
     one request adds up. Requests, days and the rest are looked at once for each distinct text.
     with_hosts: every request begins with the host it was sent to and a blank. noise: kinds of
-    parameters for which requests hold signs; see `logscan.Scanner`.
+    parameters for which requests hold signs; see `columns.block_scanner`.
     """
 
     def __init__(self, lines: LogLines, *, with_hosts: bool, noise: Sequence[str] = ()) -> None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 
 from upright_ledger.core.monitoring.deploy_days import is_day
-from upright_ledger.formats.logs.block_scanner import Columns
+from upright_ledger.formats.logs.columns.block_scanner import Columns
 from upright_ledger.formats.logs.log_line import MONTHS, UNDATED, host_name
 from upright_ledger.formats.records import Reject
 

@@ -20,18 +20,10 @@ from upright_ledger.core.matching import MatchPage, propose
 from upright_ledger.core.matching.item_numbers import ToldNumbers
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.stock import count_stock
 
 SURE = 0.9
 """The confidence from which on another page is taken to be the better one."""
 _HARDLY = 0.05
-_MOST_ROWS, _MOST_PAGES = 5_000, 20_000
-
-
-def is_soon_looked_at(ledger: Ledger, rows: int) -> bool:
-    """Whether so many rows are looked at whenever they are posted; more only where it is wished."""
-    with ledger.reading() as connection:
-        return rows <= _MOST_ROWS and 0 < count_stock(connection) <= _MOST_PAGES
 
 
 def against_match(ledger: Ledger, pairs: Mapping[str, str]) -> list[Doubt]:

@@ -17,11 +17,11 @@ from upright_ledger.app.decide.second_looks import (
     SecondLooks,
     Unstocked,
     gone_in_use,
+    is_soon_looked_at,
     mendable,
     need_stock,
     not_in_stock,
 )
-from upright_ledger.app.decide.sheets.against_match import against_match, is_soon_looked_at
 from upright_ledger.app.decide.sheets.item_pairs import pairs_of_items
 from upright_ledger.app.decide.sheets.pair_rows import (
     as_template,
@@ -106,6 +106,8 @@ def decide_from(
     pairs = pairs_of_items(ledger, path) or read_pairs(path, options, frozenset(sites.new))
     result = _decide_pairs(ledger, path, pairs, reason, mode)
     if mode.dry_run or is_soon_looked_at(ledger, len(result.moved)):
+        from upright_ledger.app.decide.sheets.against_match import against_match
+
         result.doubts = against_match(ledger, result.moved)
     return result
 

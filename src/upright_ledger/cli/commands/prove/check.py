@@ -10,7 +10,6 @@ from upright_ledger.app.live.handover import behind
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.builds.imported_listing import ImportedLine, imported_lines
 from upright_ledger.app.prove.check import Checked, check_ledger
-from upright_ledger.app.prove.check_sheet import check_pairs
 from upright_ledger.app.prove.fix import MENDABLE, fix
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import pair_options, show_columns
@@ -103,6 +102,8 @@ def command(
                 "--fix mends the answers of a ledger",
                 "upright decide --from takes a sheet into one",
             )
+        from upright_ledger.app.prove.check_sheet import check_pairs
+
         options = reading
         result, late = (
             check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, options=options),

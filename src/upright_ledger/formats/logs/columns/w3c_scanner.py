@@ -15,8 +15,9 @@ import pyarrow.compute as pc
 
 from upright_ledger.core.monitoring.deploy_days import Split, split_days
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.block_scanner import BlockScanner, Columns
-from upright_ledger.formats.logs.day_column import slices_of
+from upright_ledger.formats.logs.columns.block_scanner import BlockScanner, Columns
+from upright_ledger.formats.logs.columns.day_column import slices_of
+from upright_ledger.formats.logs.columns.meaning_columns import digests_by_line, joined, meanings
 from upright_ledger.formats.logs.forms import w3c
 from upright_ledger.formats.logs.line_blocks import (
     LAST_ASCII,
@@ -29,7 +30,6 @@ from upright_ledger.formats.logs.line_blocks import (
     spelled_out,
 )
 from upright_ledger.formats.logs.log_line import is_status
-from upright_ledger.formats.logs.meaning_columns import digests_by_line, joined, meanings
 from upright_ledger.formats.logs.visitors import Visitors, visitors_named
 
 _BLANK = 32

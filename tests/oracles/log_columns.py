@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from upright_ledger.formats.logs.block_scanner import BlockScanner
+from upright_ledger.formats.logs.columns.block_scanner import BlockScanner
 from upright_ledger.formats.logs.line_blocks import Lines
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError, Parser
 from upright_ledger.formats.logs.visitors import visitors_named

@@ -16,8 +16,13 @@ import numpy.typing as npt
 
 from upright_ledger.core.monitoring.deploy_days import Split
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.block_scanner import BlockScanner, Columns
-from upright_ledger.formats.logs.day_column import TIME_LENGTH, days_of, slices_of, taken_apart
+from upright_ledger.formats.logs.columns.block_scanner import BlockScanner, Columns
+from upright_ledger.formats.logs.columns.day_column import (
+    TIME_LENGTH,
+    days_of,
+    slices_of,
+    taken_apart,
+)
 from upright_ledger.formats.logs.line_blocks import (
     LAST_ASCII,
     LINE_BREAK,
@@ -36,7 +41,7 @@ _QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _NINE = 34, 32, 92, 91, 93, 9
 COMMON_QUOTES, COMBINED_QUOTES = 2, 6
 
 
-class Scanner(BlockScanner):
+class QuotedScanner(BlockScanner):
     """Takes blocks apart. with_hosts: the first word of a line is a host, and is put before its
     request. quotes: how many a line of this log has; lines with two are of the Common Log Format.
     """

@@ -14,7 +14,14 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from upright_ledger.formats.logs.block_scanner import BlockScanner, Columns
+from upright_ledger.formats.logs.columns.block_scanner import BlockScanner, Columns
+from upright_ledger.formats.logs.columns.json_tokens import Tokens, tokens_of
+from upright_ledger.formats.logs.columns.meaning_columns import (
+    by_number,
+    digests_by_line,
+    joined,
+    meanings,
+)
 from upright_ledger.formats.logs.forms import log_roles as roles
 from upright_ledger.formats.logs.forms.json_lines import JsonParser, Path, Shape, as_text, object_of
 from upright_ledger.formats.logs.forms.log_times import (
@@ -26,7 +33,6 @@ from upright_ledger.formats.logs.forms.log_times import (
     day_of,
     written_day,
 )
-from upright_ledger.formats.logs.json_tokens import Tokens, tokens_of
 from upright_ledger.formats.logs.line_blocks import (
     LAST_ASCII,
     LINE_BREAK,
@@ -37,12 +43,6 @@ from upright_ledger.formats.logs.line_blocks import (
     spelled_out,
 )
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
-from upright_ledger.formats.logs.meaning_columns import (
-    by_number,
-    digests_by_line,
-    joined,
-    meanings,
-)
 from upright_ledger.formats.logs.visitors import Visitors, visitors_between, visitors_named
 
 _MOST_OUTLINES = 1_000

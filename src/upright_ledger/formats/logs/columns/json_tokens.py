@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow.compute as pc
 
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.day_column import slices_of
+from upright_ledger.formats.logs.columns.day_column import slices_of
 from upright_ledger.formats.logs.line_blocks import LINE_BREAK, RETURN, Bytes, Places
 
 _QUOTE, _COLON = 34, 58

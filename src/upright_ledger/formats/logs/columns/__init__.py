@@ -1,0 +1,1 @@
+"""Logs read as columns: blocks of lines, many thousands at a time."""
