@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
 from operator import attrgetter
 from typing import Any
 
@@ -20,6 +21,11 @@ from upright_ledger.ledger.lines.totals import kept_totals
 
 _MOST_ANCHORS = 5  # of one entry
 _AT_ONCE = 500
+
+# A million entries have few of these, and calling what they are takes longer than looking it up.
+_KINDS = {str(kind): kind for kind in AnswerKind}
+_GIVERS = {str(giver): giver for giver in AnsweredBy}
+_POLICIES = {str(policy): policy for policy in QueryPolicy}
 
 _LINE = (
     "entry", "site", "url", "language", "statuses", "sources", "first_seen", "last_seen",
@@ -142,14 +148,14 @@ def _entry(row: Sequence[Any]) -> Entry:
         site,
         key,
         url,
-        Decision(AnswerKind(kind), status, destination),
-        AnsweredBy(by) if by else "",
-        QueryPolicy(query),
+        Decision(_KINDS.get(kind) or AnswerKind(kind), status, destination),
+        (_GIVERS.get(by) or AnsweredBy(by)) if by else "",
+        _POLICIES.get(query) or QueryPolicy(query),
         where=where,
         evidence=EntryEvidence(*figures),
         language=language,
-        statuses=_statuses(statuses),
-        sources=tuple(map(int, filter(None, sources.split("|")))),
+        statuses=_statuses(statuses) if statuses else {},
+        sources=_numbers(sources),
         first_seen=first_seen,
         last_seen=last_seen,
     )
@@ -158,6 +164,11 @@ def _entry(row: Sequence[Any]) -> Entry:
         entry.host_given = bool(host_given)
         entry.confidence, entry.reasons, entry.runner_up = found
     return entry
+
+
+@lru_cache(1 << 12)
+def _numbers(packed: str) -> tuple[int, ...]:
+    return tuple(map(int, filter(None, packed.split("|"))))
 
 
 def _statuses(packed: str) -> dict[str, float]:
