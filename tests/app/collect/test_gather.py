@@ -225,12 +225,13 @@ def test_an_encoding_can_be_named(museum: Program) -> None:
     assert "line 2 holds the byte 0xE9" in refused.err
     museum("gather", "utf16.txt")
     assert museum.json("balance")["entries"] == 3
-    assert (
-        "no encoding"
-        in museum(
-            "gather", museum.write("x.csv", "url,title\n/a,b\n"), "--encoding", "klingon", code=3
-        ).err
-    )
+    museum.write("x.csv", "url,title\n/a,b\n")
+    line = '10.0.0.1 - - [03/May/2026:10:00:00 +0000] "GET /a HTTP/1.1" 404 1 "-" "A/1"'
+    museum.write("x.log", f"{line}\n" * 3)
+    for file in ("x.csv", "x.log"):
+        for name in ("klingon", "hex", "undefined"):  # two of them are none of texts
+            refused = museum("gather", file, "--encoding", name, code=3)
+            assert f"no encoding is called '{name}'" in refused.err
 
 
 def test_secrets_are_masked_before_they_are_stored(museum: Program) -> None:

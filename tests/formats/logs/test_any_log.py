@@ -247,6 +247,33 @@ def test_logs_in_other_encodings(encoding: str, end: str, museum: Program) -> No
     assert museum.json("gather", "a.log")["sources"][0]["accepted"] == 3
 
 
+@pytest.mark.parametrize("name", ["combined", "json", "w3c"])
+@pytest.mark.parametrize("encoding", ["utf-8", "cp1252"])
+def test_letters_of_a_path_are_those_that_were_escaped(
+    name: str, encoding: str, museum: Program
+) -> None:
+    """As servers write them that decode what they were sent; in whatever encoding."""
+    lines = {
+        "combined": '10.0.0.1 - - [03/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 404 1 "-" "A/1"',
+        "json": '{{"time":"2026-05-03","method":"GET","uri":"{}","status":404}}',
+        "w3c": "2026-05-03 GET {} 404",
+    }
+    head = "#Fields: date cs-method cs-uri-stem sc-status\n" if name == "w3c" else ""
+    targets = ["/gr\u00f6\u00dfe", "/plain"]
+    if name == "combined":
+        targets.append(f"{OLD}/\u00e4lter")
+    text = head + "".join(f"{lines[name].format(target)}\n" for target in targets)
+    museum.write("a.log", text.encode(encoding))
+    if encoding != "utf-8":  # what it is nobody can know
+        assert museum.json("gather", "a.log")["sources"][0]["accepted"] == 1
+        museum("undo")
+    named = ("--encoding", encoding) if encoding != "utf-8" else ()
+    assert museum.json("gather", "a.log", *named)["sources"][0]["accepted"] == len(targets)
+    wanted = {f"{OLD}/gr%C3%B6%C3%9Fe", f"{OLD}/plain", f"{OLD}/%C3%A4lter"}
+    found = {e["legacy_url"] for e in museum.json("balance")["top_open"]}
+    assert found == {u for u in wanted if u != f"{OLD}/%C3%A4lter" or len(targets) > 2}
+
+
 def test_what_a_program_says_between_its_requests_is_set_aside(museum: Program) -> None:
     request = (
         "2026-05-01T10:00:00.1Z INFO request completed method=GET path=/f status=404 "

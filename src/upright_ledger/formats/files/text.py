@@ -26,12 +26,7 @@ def encoding_of(path: Path, given: str = "") -> str:
     one lacks.
     """
     if given:
-        try:
-            codecs.lookup(given)
-        except LookupError:
-            raise InputError(
-                f"no encoding is called {given!r}", "try --encoding utf-8 or --encoding cp1252"
-            ) from None
+        check_encoding(given)
     elif name := guess_encoding(read_head(path)):
         return name
     bad = _first_misfit(path, given or "utf-8")
@@ -44,6 +39,16 @@ def encoding_of(path: Path, given: str = "") -> str:
             "name its true encoding",
         )
     return "cp1252"
+
+
+def check_encoding(name: str) -> None:
+    """Raises InputError for an encoding nobody knows, or that is none of texts."""
+    try:
+        b" ".decode(name, "replace")
+    except (LookupError, UnicodeError):
+        raise InputError(
+            f"no encoding is called {name!r}", "try --encoding utf-8 or --encoding cp1252"
+        ) from None
 
 
 def guess_encoding(head: bytes) -> str:

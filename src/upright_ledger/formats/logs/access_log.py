@@ -43,7 +43,7 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     address leaves here.
     """
     head = read_head(path)
-    sample = first_lines(head)
+    sample = first_lines(head, options.encoding)
     form = _format_of(sample, options)
     parser = form.new_parser(sample, options.hosts)
     if form is APACHE_ERRORS:
@@ -59,14 +59,23 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         scanner = QuotedScanner(
             with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits
         )
-        reading.items = _scanned(open_log(path, head), options, reading, scanner, parser, DIGEST)
+        reading.items = _scanned(
+            open_log(path, head, options.encoding), options, reading, scanner, parser, DIGEST
+        )
     elif dated and (columns := _in_columns(parser, path, options, splits)) is not None:
         reading.items = _scanned(
-            open_log(path, head), options, reading, columns, _dated(parser), _BY_LINE
+            open_log(path, head, options.encoding),
+            options,
+            reading,
+            columns,
+            _dated(parser),
+            _BY_LINE,
         )
     else:
         parser = _dated(parser) if dated else _undated(parser)
-        reading.items = _parsed(open_log(path, head), options, reading, splits, parser)
+        reading.items = _parsed(
+            open_log(path, head, options.encoding), options, reading, splits, parser
+        )
     return reading
 
 
@@ -95,7 +104,7 @@ _BY_LINE = "blake2b"
 
 def tells_days(path: Path, options: ReadOptions) -> bool:
     """Whether a log tells days, by which its lines are known when they come again."""
-    sample = first_lines(read_head(path))
+    sample = first_lines(read_head(path), options.encoding)
     return _tells_days(sample, _format_of(sample, options), options)
 
 

@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import NamedTuple
+from urllib.parse import quote
 
 MONTHS = {
     m: f"{n:02}"
@@ -102,6 +103,16 @@ def unescape(text: str) -> str:
         return text
     raw = _HEX.sub(lambda m: bytes((int(m[1], 16),)), text.encode("utf-8", "surrogateescape"))
     return raw.decode("utf-8", "surrogateescape").replace('\\"', '"').replace("\\\\", "\\")
+
+
+def with_escapes(text: str) -> str:
+    """A request whose letters beyond ASCII are escapes, as the client sent them: what writes them
+    bare had decoded them, and bytes that came bare are written as \\xHH.
+    """
+    return text if text.isascii() else _BEYOND_ASCII.sub(lambda m: quote(m[0]), text)
+
+
+_BEYOND_ASCII = re.compile("[\x80-\ud7ff\ue000-\U0010ffff]+")
 
 
 def without_visitor(line: str) -> str:

@@ -17,10 +17,11 @@ from typing import Any, BinaryIO
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import open_bytes
 from upright_ledger.formats.files.json_text import read_json
-from upright_ledger.formats.files.text import guess_encoding
+from upright_ledger.formats.files.text import check_encoding, encoding_of, guess_encoding
 
 _SAMPLE = 200  # lines
 _MOST = 1 << 27  # bytes of a document that is read whole
+_AS_IT_IS = frozenset(["ascii", "utf-8", "utf-8-sig"])
 _FIRST = 5  # lines that tell whether objects have a line each
 _DEEPEST = 3
 _NEAR = 10_000  # characters before a list that an object holds
@@ -29,11 +30,13 @@ _BEGIN = re.compile(r'\s{0,100}(?:\[\s{0,100}\{|\{\s{0,100}")')
 
 
 @contextmanager
-def open_log(path: Path, head: bytes) -> Iterator[BinaryIO]:
-    """The lines of a log in UTF-8. head: its first bytes. Raises InputError."""
-    encoding = guess_encoding(head)
+def open_log(path: Path, head: bytes, encoding: str = "") -> Iterator[BinaryIO]:
+    """The lines of a log in UTF-8. head: its first bytes; encoding: as a person names it. Raises
+    InputError.
+    """
+    encoding = encoding_of(path, encoding) if encoding else guess_encoding(head)
     with open_bytes(path) as file:
-        if encoding.startswith("utf-16"):
+        if encoding and codecs.lookup(encoding).name not in _AS_IT_IS:
             yield io.BufferedReader(_Recoded(file, encoding), 1 << 20)
         elif is_document(_decoded(head)):
             data = file.read(_MOST + 1)
@@ -48,9 +51,11 @@ def open_log(path: Path, head: bytes) -> Iterator[BinaryIO]:
             yield file
 
 
-def first_lines(head: bytes) -> list[str]:
-    """The first lines of a log, those that are not empty."""
-    return sample_of(_decoded(head))
+def first_lines(head: bytes, encoding: str = "") -> list[str]:
+    """The first lines of a log, those that are not empty. Raises InputError for an encoding nobody
+    knows.
+    """
+    return sample_of(_decoded(head, encoding))
 
 
 def sample_of(text: str) -> list[str]:
@@ -61,8 +66,10 @@ def sample_of(text: str) -> list[str]:
     return [line for line in text.splitlines() if line.strip()][:_SAMPLE]
 
 
-def _decoded(head: bytes) -> str:
-    return head.decode(guess_encoding(head) or "utf-8", "replace").lstrip("\ufeff")
+def _decoded(head: bytes, encoding: str = "") -> str:
+    if encoding:
+        check_encoding(encoding)
+    return head.decode(encoding or guess_encoding(head) or "utf-8", "replace").lstrip("\ufeff")
 
 
 def is_document(text: str) -> bool:

@@ -16,7 +16,13 @@ from upright_ledger.core.inventory.noise import AsideClass, is_sure_probe
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
 from upright_ledger.formats.logs.columns.block_scanner import Columns, sign_of
-from upright_ledger.formats.logs.log_line import NO_REQUEST, UNDATED, host_name, unescape
+from upright_ledger.formats.logs.log_line import (
+    NO_REQUEST,
+    UNDATED,
+    host_name,
+    unescape,
+    with_escapes,
+)
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.logs.request_texts import (
     read_day,
@@ -207,7 +213,7 @@ class Tally:
         parts = request.split(" ")
         if len(parts) != 3 or not parts[2].startswith("HTTP/"):
             return self._aside(request) if request in NO_REQUEST else _DAMAGED
-        target = unescape(parts[1])
+        target = unescape(with_escapes(parts[1]))
         if parts[0] not in {"GET", "HEAD"} or not target.startswith(("/", "http://", "https://")):
             return self._aside(f"{parts[0]} {target.partition('?')[0]}")
         number = self._targets.setdefault((host_name(host), target), len(self._targets))

@@ -71,6 +71,19 @@ def is_surely_probed(spelling: str) -> bool:
     return noise.set_aside_class(spelling[spelling.index("/", 8) :]) == noise.AsideClass.PROBE
 
 
+def _whole_target(text: str) -> tuple[str, str]:
+    """Origin and target of a request that names its host. Raises NotAnAddressError."""
+    try:
+        whole = parse_address(text)
+    except NotAnAddressError:
+        # A path that no URL parser reads is looked at as it was sent, as behind a bare slash.
+        match = _ORIGIN.match(text)
+        if match is None or text[match.end() :][:1] != "/":
+            raise
+        return match[0], text[match.end() :]
+    return whole.origin, whole.target
+
+
 def _bare_target(spelling: str) -> str:
     """What a spelling asks for, in small letters and without a closing slash."""
     path, mark, query = spelling[spelling.index("/", 8) :].lower().partition("?")
@@ -217,8 +230,7 @@ class Classifier:
         """The address of a request: on the host it names, or on the base."""
         origin = f"http://{host}" if host else self.base
         if not target.startswith("/"):
-            whole = parse_address(target)
-            target, origin = whole.target, whole.origin
+            origin, target = _whole_target(target)
         home = self._homes.get(origin)
         if home is None:
             home = self._homes[origin] = parse_address(origin)
