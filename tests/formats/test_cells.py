@@ -71,6 +71,24 @@ def test_days_as_exports_write_them(cell: str, day: str) -> None:
     assert day_of(cell) == day
 
 
+@pytest.mark.parametrize(
+    ("cell", "day"),
+    [
+        ("1777802400", "2026-05-03"),
+        ("1777802400.25", "2026-05-03"),
+        ("1777802400123", "2026-05-03"),
+        ("2026-05-03", "2026-05-03"),
+        ("17778024001", ""),
+        ("177780240", ""),
+        ("never", ""),
+    ],
+)
+def test_a_time_may_be_told_in_seconds_since_1970(cell: str, day: str, museum: Program) -> None:
+    museum.write("x.csv", f"ts,path,code\n{cell},/a,404\n")
+    museum("gather", "x.csv")
+    assert museum.json("entries", "/a")["last_seen"] == day
+
+
 def test_a_column_must_be_one_that_means_something(museum: Program) -> None:
     museum.write("x.csv", "url,n\n/a,1\n")
     assert "no column means 'price'" in museum("gather", "x.csv", "--column", "price=n", code=2).err

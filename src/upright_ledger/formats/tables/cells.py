@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
-from datetime import date
+from datetime import UTC, date, datetime
 from functools import lru_cache
 
 Row = tuple[int, list[str]]
@@ -169,3 +169,14 @@ def day_of(cell: str, *, month_first: bool = False) -> str:
         except ValueError:
             return ""
     return ""
+
+
+def day_since_1970(cell: str) -> str:
+    """The day (UTC) of a number of seconds or milliseconds since 1970, as programs write times; an
+    empty text where it is none, or long ago.
+    """
+    match = _SECONDS.fullmatch(cell.strip())
+    return datetime.fromtimestamp(int(match[1]), UTC).date().isoformat() if match else ""
+
+
+_SECONDS = re.compile(r"(1[0-9]{9})(?:[0-9]{3})?(?:\.[0-9]+)?")

@@ -30,6 +30,7 @@ from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
     day_of,
+    day_since_1970,
     host_of,
     linked_address,
     looks_like_address,
@@ -210,7 +211,7 @@ class _RowReader:
         )
 
     def _day(self, cell: str) -> str:
-        return day_of(cell, month_first=self._table.month_first)
+        return day_of(cell, month_first=self._table.month_first) or day_since_1970(cell)
 
     def block(self, rows: Sequence[Row]) -> RecordBlock:
         """What rows say, as columns."""
