@@ -25,7 +25,6 @@ from upright_ledger.core.word import Word
 from upright_ledger.errors import DatabaseError, InputError, NoAddressesError, RefusedError
 from upright_ledger.formats.detection import FileKind, recognise_surely
 from upright_ledger.formats.files.text import digest_of
-from upright_ledger.formats.logs.access_log import tells_days
 from upright_ledger.formats.records import Item, Reading, ReadOptions, one_by_one
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
@@ -244,7 +243,7 @@ class _SourceReader:
         """Read a file and post what it says as one step; alone: nobody else writes while it is
         read. Raises InputError, having posted nothing of it.
         """
-        if kind == FileKind.ACCESS_LOG and tells_days(file.path, self._options):
+        if kind == FileKind.ACCESS_LOG and _tells_days(file.path, self._options):
             return self._post(file, kind, "", alone=alone)
         digest, size = digest_of(file.path)
         if file.sheet and file.sheet != fullest_sheet(file.path):
@@ -390,3 +389,9 @@ def _no_url(path: Path, result: Gathered) -> NoAddressesError:
         f"{path} holds no URL that can be read{reason}",
         "check that it is the right file, or name its --kind or --column",
     )
+
+
+def _tells_days(path: Path, options: ReadOptions) -> bool:
+    from upright_ledger.formats.logs.access_log import tells_days  # for logs alone
+
+    return tells_days(path, options)

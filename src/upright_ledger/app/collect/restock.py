@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.collect.moved_pages import Proposed, propose_renamings
+from upright_ledger.app.collect.moved_pages import Proposed, propose_renamings, renamed_dict
 from upright_ledger.app.collect.stock import Stocked, stock
 from upright_ledger.core.crawl.audits.moved_pages import KnownPage, Renamed, compare
 from upright_ledger.errors import UsageError
@@ -24,6 +24,10 @@ class Restocked:
     pages: int
     renamed: Renamed
     proposed: Proposed
+
+    def as_dict(self) -> dict[str, Any]:
+        """What was renamed, and what is proposed for it."""
+        return renamed_dict(self.renamed) | {"proposed": self.proposed.as_dict()}
 
 
 def restock(ledger: Ledger, path: Path, name: str, **options: Any) -> Restocked:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from upright_ledger.app.collect.parts import by_sheets
 from upright_ledger.core.inventory.placing.classification import Classifier
-from upright_ledger.core.tracing.missing_titles import says_it_is_none
+from upright_ledger.core.tracing.missing_titles import may_say_so, says_it_is_none
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, plain_destinations, read_destination
 from upright_ledger.core.url.origins import Sites
@@ -19,10 +20,10 @@ from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.html.page_head import read_saved_page
-from upright_ledger.formats.records import ReadOptions, Record, Reject, one_by_one
+from upright_ledger.formats.records import BLOCK, FEW, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_names as col
-from upright_ledger.formats.tables.cells import status_code
+from upright_ledger.formats.tables.cells import Row, status_code
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.db.policies import stored_policy
@@ -347,7 +348,7 @@ def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
     url, status = table.columns[col.URL], table.columns.get(col.STATUS)
     told = [table.columns.get(meaning) for meaning in _FACTS.values()]
     codes: dict[str, int] = {}
-    for line, row in table.rows:
+    for line, row, may_be_none in _with_doubts(table.rows, told[_TITLE_AT]):
         if not row:
             continue
         if fault := table.width.fault(row):
@@ -365,11 +366,22 @@ def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
             if len(codes) < _CODES and cell not in codes:
                 codes[cell] = status_code(cell)
             code = codes[cell] if cell in codes else status_code(cell)
-        if code < _MOVED and says_it_is_none(texts[_TITLE_AT]):
+        if code < _MOVED and may_be_none and says_it_is_none(texts[_TITLE_AT]):
             result.lines += 1
             result.missing.append(written)
             continue
         yield line, written, _Facts((code, *texts[:7]), (*texts[7:],))
+
+
+def _with_doubts(rows: Iterable[Row], title: int | None) -> Iterator[tuple[int, list[str], bool]]:
+    """Rows, and whether the title of each may say that no page is there."""
+    rows = iter(rows)
+    while some := list(islice(rows, BLOCK)):
+        doubts: Sequence[bool] = [title is not None] * len(some)
+        if title is not None and len(some) > FEW:
+            doubts = may_say_so([row[title] if title < len(row) else "" for _, row in some])
+        for (line, row), doubt in zip(some, doubts, strict=True):
+            yield line, row, doubt
 
 
 _MOVED, _TITLE_AT = 300, [*_FACTS].index("title")

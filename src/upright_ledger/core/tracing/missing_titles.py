@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 _NOT_FOUND_TITLE = re.compile(
     r"(?:could|can) ?not be found|not[ -]found|pas été trouv\w*|"
@@ -37,6 +38,19 @@ _AROUND = frozenset([
 def says_not_found(title: str) -> bool:
     """Whether a page's title says that nothing was found, or speaks of that."""
     return _NOT_FOUND_TITLE.search(title) is not None or says_it_is_none(title)
+
+
+def may_say_so(titles: Sequence[str]) -> Sequence[bool]:
+    """Which of many titles may say that no page is there: a quick look that says so too often."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    try:
+        told = pa.array(titles, pa.string())
+    except UnicodeEncodeError:  # half a letter
+        return [True] * len(titles)
+    found = pc.match_substring_regex(told, f"(?i){_NOT_FOUND_TITLE.pattern}|404")
+    return found.to_pylist()  # type: ignore[no-any-return]
 
 
 def says_it_is_none(title: str) -> bool:

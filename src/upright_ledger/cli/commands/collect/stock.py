@@ -7,8 +7,6 @@ from typing import Any
 
 import click
 
-from upright_ledger.app.collect.moved_pages import renamed_dict
-from upright_ledger.app.collect.restock import restock
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import (
@@ -19,7 +17,6 @@ from upright_ledger.cli.options.reading import (
     show_columns,
 )
 from upright_ledger.cli.options.shared import files_argument, json_option
-from upright_ledger.cli.screens.renamed import show_renamed
 from upright_ledger.cli.terminal import output
 from upright_ledger.errors import UsageError
 
@@ -86,6 +83,8 @@ def command(
     if in_place_of:
         if len(paths) > 1:
             raise UsageError("--in-place-of goes with one list", "stock the others by themselves")
+        from upright_ledger.app.collect.restock import restock
+
         again = restock(ledger, paths[0], in_place_of, **options)
         results, pages = [again.stocked], again.pages
     else:
@@ -93,7 +92,7 @@ def command(
     waiting = again is not None and bool(again.proposed.open)
     code = 1 if waiting or any(r.clashes for r in results) else 0
     if as_json:
-        told = renamed_dict(again.renamed) | {"proposed": again.proposed.as_dict()} if again else {}
+        told = again.as_dict() if again else {}
         output.json_out(
             told
             | {
@@ -172,6 +171,8 @@ def command(
             )
     output.say(f"The stock holds {output.plural(pages, 'page')}.")
     if again is not None:
+        from upright_ledger.cli.screens.renamed import show_renamed
+
         show_renamed(again.renamed, again.proposed, open_ledger(folder).settings.sites.new)
     if waiting:
         output.next_step("answer what vanished or was renamed", "upright review")
