@@ -134,6 +134,12 @@ def test_most_lines_of_usual_logs_are_read_as_columns() -> None:
     assert columns.odd == []
 
 
+def test_objects_of_any_depth_end_nothing() -> None:
+    lines = ['{"a":' * deep + "1" + "}" * deep for deep in (20, 100, 900, 980, 995, 2000)]
+    whole = '{"uri":"/a","status":404,"time":"2026-05-03"}'
+    assert assert_alike([*lines, whole], JsonScanner(JsonParser(), noise={}), JsonParser()) == 1
+
+
 def test_a_broken_line_is_rejected_whatever_stands_beside_it() -> None:
     whole = '{"uri":"/a","status":404,"size":12,"time":"2026-05-03"}'
     broken = '{"uri":"/a","status":404,"size":-,"time":"2026-05-03"}'

@@ -46,6 +46,7 @@ from upright_ledger.formats.logs.log_line import LogLine, NotALineError
 from upright_ledger.formats.logs.visitors import Visitors, visitors_between, visitors_named
 
 _MOST_OUTLINES = 1_000
+_UNKNOWN = "unknown"
 _MOST_SAID = 100  # different texts in which a line of a server may stand, of one block
 
 
@@ -135,13 +136,22 @@ class JsonScanner(BlockScanner):
             rows = tokens.lines[codes == code]
             if len(rows) < self.fewest:
                 continue
-            if name not in self._outlines:
-                if len(self._outlines) > _MOST_OUTLINES:
-                    self._outlines.clear()
-                self._outlines[name] = self._look_at(data, lines, tokens, int(rows[0]))
-            outline = self._outlines[name]
+            outline = self._outline_of(name, data, lines, tokens, int(rows[0]))
             if outline is not None:
                 yield self._read(data, tokens, rows, outline)
+
+    def _outline_of(
+        self, name: str, data: Bytes, lines: Lines, tokens: Tokens, row: int
+    ) -> _Outline | None:
+        """How lines of this outline are read, of which one stands in this row. Several threads ask:
+        what one of them forgets another has in its hands.
+        """
+        known = self._outlines.get(name, _UNKNOWN)
+        if isinstance(known, str):
+            if len(self._outlines) > _MOST_OUTLINES:
+                self._outlines.clear()
+            known = self._outlines[name] = self._look_at(data, lines, tokens, row)
+        return known
 
     def _look_at(self, data: Bytes, lines: Lines, tokens: Tokens, row: int) -> _Outline | None:
         """How lines are read that have the outline of this one; None where they are left to the
@@ -151,11 +161,10 @@ class JsonScanner(BlockScanner):
             found = object_of(lines.text(row))
         except NotALineError:
             return None
-        if found is None:
-            return None
         where: dict[Path, _Token] = {}
         texts, numbers = list[str](), list[str]()
-        _walk(found, (), where, texts, numbers)
+        if found is None or not _walk(found, (), where, texts, numbers):
+            return None
         at = np.array([row])
         for runs, wanted in ((tokens.texts, texts), (tokens.numbers, numbers)):
             count = int(runs.first[row + 1] - runs.first[row])
@@ -309,17 +318,20 @@ def _as_read(number: str) -> str:
 
 def _walk(
     value: Any, path: Path, where: dict[Path, _Token], texts: list[str], numbers: list[str]
-) -> None:
-    """Every value in the order in which it stands in its line."""
-    if type(value) is dict:
-        for name, inner in value.items():
-            _walk(inner, (*path, name), where, texts, numbers)
-    elif type(value) is list:
-        for at, inner in enumerate(value):
-            _walk(inner, (*path, at), where, texts, numbers)
-    elif type(value) is str:
+) -> bool:
+    """Every value in the order in which it stands in its line; whether none stands too deep."""
+    if type(value) is dict or type(value) is list:
+        inner = value.items() if type(value) is dict else enumerate(value)
+        return len(path) < _DEEPEST and all(
+            _walk(one, (*path, name), where, texts, numbers) for name, one in inner
+        )
+    if type(value) is str:
         where[path] = _Token(is_number=False, number=len(texts))
         texts.append(value)
     elif type(value) in {int, float}:
         where[path] = _Token(is_number=True, number=len(numbers))
         numbers.append(as_text(value))
+    return True
+
+
+_DEEPEST = 30
