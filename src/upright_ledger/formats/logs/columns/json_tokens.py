@@ -15,11 +15,14 @@ from upright_ledger.formats.files.text import MAX_LINE
 from upright_ledger.formats.logs.columns.day_column import slices_of
 from upright_ledger.formats.logs.line_blocks import LINE_BREAK, RETURN, Bytes, Places
 
-_QUOTE, _COLON = 34, 58
+_QUOTE, _COLON, _BACKSLASH, _BLANK = 34, 58, 92, 32
 _FIGURE, _ODD = 1, 2
-_SIGNS = np.zeros(256, np.uint8)
-_SIGNS[list(b"0123456789.+-")] = _FIGURE
-_SIGNS[[*range(LINE_BREAK), *range(LINE_BREAK + 1, RETURN), *range(RETURN + 1, 32), 92]] = _ODD
+_SIGNS = bytes(
+    _FIGURE
+    if byte in b"0123456789.+-"
+    else _ODD * (byte == _BACKSLASH or (byte < _BLANK and byte not in {LINE_BREAK, RETURN}))
+    for byte in range(256)
+)
 """What numbers consist of; and backslashes, and what no string holds bare."""
 _NUMBER = r"^-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?$"
 
@@ -59,7 +62,8 @@ class Tokens(NamedTuple):
 def tokens_of(data: Bytes, breaks: Places) -> Tokens:
     """The values of a block of UTF-8. breaks: where its line breaks are."""
     starts = np.r_[0, breaks[:-1] + 1]
-    signs = _SIGNS.take(data)
+    # As bytes: NumPy takes eight times as long to look single bytes up.
+    signs = np.frombuffer(data.tobytes().translate(_SIGNS), np.uint8)
     quotes = np.flatnonzero(data == _QUOTE)
     per_line = np.diff(np.searchsorted(quotes, breaks), prepend=0)
     sound = (per_line > 0) & (per_line % 2 == 0) & (breaks - starts <= MAX_LINE)
