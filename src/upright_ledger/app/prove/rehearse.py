@@ -95,10 +95,11 @@ def _rehearsal(move: MoveState) -> Rehearsal[Entry]:
         if entry is None:
             return _NOTHING
         known = settled.get(entry.id)
-        if known is None:
-            known = (move.expected.of_entry(entry, address_of(url)), entry.evidence.value)
-            if alike and entry.answer.kind != AnswerKind.KEEP:
-                settled[entry.id] = known
-        return known
+        if known is not None:
+            return known
+        if alike and entry.answer.kind != AnswerKind.KEEP:
+            found = settled[entry.id] = (move.expected.of_all(entry), entry.evidence.value)
+            return found
+        return move.expected.of_entry(entry, address_of(url)), entry.evidence.value
 
     return Rehearsal(move.compiled.all_rules, move.sites, pages, move.homes, move.policy, due)

@@ -58,10 +58,13 @@ class ExpectedOutcomes:
             page := self.kept_as().get((entry.site, self.fold_path(address.path)))
         ):
             answer = usual(AnswerKind.MOVE, page)
-        meant = entry.by == AnsweredBy.PERSON
-        language = code_of(entry.language) if entry.language else ""
-        own = moved_by_form or address.without_fragment
-        return expected_outcome(answer, own, language, meant=meant)
+        return _expected(entry, answer, moved_by_form or address.without_fragment)
+
+    def of_all(self, entry: Entry) -> Expected:
+        """As `of_entry`, for every address of an entry that is not kept, of a site that settles no
+        form.
+        """
+        return _expected(entry, self._at_its_end(entry), "")
 
     def _at_its_end(self, entry: Entry) -> Decision:
         """An entry's answer with the end of the way: a destination that moves on itself is not
@@ -77,3 +80,9 @@ class ExpectedOutcomes:
             seen.add(following.id)
             answer = Decision(answer.kind, answer.status, following.answer.destination)
         return answer
+
+
+def _expected(entry: Entry, answer: Decision, own_address: str) -> Expected:
+    language = code_of(entry.language) if entry.language else ""
+    meant = entry.by == AnsweredBy.PERSON
+    return expected_outcome(answer, own_address, language, meant=meant)

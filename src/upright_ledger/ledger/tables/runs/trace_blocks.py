@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from itertools import count
 from typing import Any
 
@@ -18,13 +19,16 @@ from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.ledger.db.connection import Connection
 
 _ROWS = 20_000  # of one block
+_AT_ONCE = 2  # blocks that are packed at the same time
 _LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth all the same
 
 
 def add_traces(connection: Connection, run: int, rows: TraceTable) -> None:
     """Store rows of a run, after those that it has."""
     starts = range(0, len(rows), _ROWS)
-    add_blocks(connection, run, (pack(rows[start : start + _ROWS]) for start in starts))
+    with ThreadPoolExecutor(_AT_ONCE) as pool:  # deflating needs no Python
+        packed = pool.map(lambda start: pack(rows[start : start + _ROWS]), starts)
+        add_blocks(connection, run, packed)
 
 
 def add_blocks(connection: Connection, run: int, blocks: Iterable[bytes]) -> None:
