@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from pathlib import Path
+from urllib.parse import quote
 
 import pytest
 from hypothesis import given
@@ -76,14 +77,15 @@ def test_damaged_lines_are_read_as_by_themselves(
             continue
         assert not isinstance(said, str)
         words = said.request.split(" ")
-        whole = len(words) == 3 and words[2].startswith("HTTP/") and words[1].startswith("/")
+        # With too many damaged lines it is read as any log, which asks more of a protocol.
+        whole = len(words) == 3 and re.fullmatch(r"HTTP/\d\.\d", words[2]) and words[1][:1] == "/"
         is_day = re.fullmatch(r"2026-0[1-6]-(?:0[1-9]|[12]\d|30)", said.day)
         if not whole or words[0] != "GET" or not 100 <= int(said.status) < 600 or not is_day:
             damaged += 1
             continue
         name = said.status if said.status in {"404", "410"} else f"{said.status[0]}xx"
         who = asker_of(said.agent) if said.agent is not None else Asker.PEOPLE
-        target = unescape(words[1])
+        target = unescape("".join(c if c.isascii() else quote(c) for c in words[1]))
         by_itself["", target, said.day, name, who] += 1
     found: Told = Counter()
     for (_, *rest), n in told(items).items():

@@ -8,6 +8,7 @@ import gzip
 import re
 from collections import Counter
 from pathlib import Path
+from urllib.parse import quote
 
 import pytest
 from hypothesis import assume, given, settings
@@ -223,7 +224,7 @@ def careful(lines: list[str]) -> tuple[Counter[tuple[str, str, str]], int, int]:
         if len(parts) != 3 or not parts[2].startswith("HTTP/"):
             rejected += 1
             continue
-        target = unescape(parts[1])
+        target = unescape("".join(c if c.isascii() else quote(c) for c in parts[1]))
         if parts[0] not in {"GET", "HEAD"} or not target.startswith(("/", "http://", "https://")):
             aside += 1
             continue

@@ -37,8 +37,9 @@ from upright_ledger.formats.logs.visitors import visitors_at
 
 Mask = npt.NDArray[np.bool_]
 
-_QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _NINE = 34, 32, 92, 91, 93, 9
+_QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _NINE, _HYPHEN = 34, 32, 92, 91, 93, 9, 45
 COMMON_QUOTES, COMBINED_QUOTES = 2, 6
+_DAMAGED = -1
 
 
 class QuotedScanner(BlockScanner):
@@ -61,9 +62,13 @@ class QuotedScanner(BlockScanner):
     def take_apart(self, data: Bytes) -> tuple[Columns, int]:
         if data.max() > LAST_ASCII or data.min() < TAB:
             data = np.frombuffer(spelled_out(data.tobytes()), np.uint8)
-        marks = self._marks(data)
+        marks, escaped = self._marks(data)
         last = np.flatnonzero(data.take(marks) == LINE_BREAK)  # of each line's marks
         ends, count = marks.take(last), np.diff(last, prepend=-1) - 1
+        if len(escaped):  # outside of quotes it is damage
+            line = np.searchsorted(ends, escaped)
+            before = np.searchsorted(marks, escaped) - np.r_[0, last[:-1] + 1][line]
+            count[line[before % 2 == 0]] = _DAMAGED
         lines = Lines(data, ends)
         digests = lines.digests()
         rows = np.flatnonzero((count == self._quotes) | (count == COMMON_QUOTES))
@@ -94,10 +99,10 @@ class QuotedScanner(BlockScanner):
         )
         return columns, len(ends)
 
-    def _marks(self, data: Bytes) -> Places:
+    def _marks(self, data: Bytes) -> tuple[Places, Places]:
         """Where quotes and line breaks are, in one array: a line's marks are its quotes and its
-        break. An escaped quote is none; behind several backslashes it is left for those who read
-        the line by itself.
+        break. An escaped quote is none: where these are. Behind several backslashes it is left for
+        those who read the line by itself.
         """
         scratch = getattr(self._local, "scratch", None)
         if scratch is None or scratch.shape[1] < len(data):
@@ -110,7 +115,7 @@ class QuotedScanner(BlockScanner):
         escaped = np.flatnonzero(data.take(marks - 1, mode="clip") == _BACKSLASH)
         at = marks[escaped]
         once = (data.take(at) == _QUOTE) & (data.take(at - 2, mode="clip") != _BACKSLASH)
-        return np.delete(marks, escaped[once]) if once.any() else marks
+        return np.delete(marks, escaped[once]), at[once]
 
     @staticmethod
     def _fits(
@@ -141,8 +146,12 @@ class QuotedScanner(BlockScanner):
             third, fourth, fifth, sixth = (
                 marks.take(first.take(combined) + at) for at in (2, 3, 4, 5)
             )
+            # The size, or a hyphen, stands between two blanks.
+            size, end = data.take(closed.take(combined) + 6), data.take(third - 2)
             whole = (
                 (data.take(third - 1) == _BLANK)
+                & ((size - np.uint8(ZERO) <= _NINE) | (size == _HYPHEN))
+                & ((end - np.uint8(ZERO) <= _NINE) | (end == _HYPHEN))
                 & (fifth - fourth == 2)
                 & (data.take(fourth + 1) == _BLANK)
                 & (data.take(fourth - 1) != _BACKSLASH)
