@@ -220,21 +220,16 @@ class _Reader:
         amounts = [block.figures[unit] for unit in ASKED if unit in block.figures]
         plain = zip(placed.at, placed.sites, placed.keys, strict=True)
         others = sorted(set(range(len(block.lines))).difference(placed.at))
-        found, numbers, urls = self.found, self._numbers, block.urls
         for row, site, key in (
             heapq.merge(plain, ((n, "", "") for n in others)) if others else plain
         ):
             if not site:
                 self.add(block.item(row))
                 continue
-            url = urls[row]
-            number = numbers.get(url)
-            if number is None:
-                number = numbers[url] = len(found.urls)
-                found.add(url, site, key)
+            number = self._number(block.urls[row], site, key)
             if amounts and any(column[row] for column in amounts):
                 self.said.add(number)
-                found.hits[number] += int(max(0.0, *(column[row] for column in amounts)))
+                self.found.hits[number] += int(max(0.0, *(column[row] for column in amounts)))
 
     def add(self, item: Item) -> None:
         """Take up one item."""

@@ -116,6 +116,13 @@ def _after_last_break(data: Bytes) -> int:
     return 0
 
 
+def as_utf8(block: Bytes) -> Bytes:
+    """A block whose bytes are all letters of UTF-8, others spelled out."""
+    if block.max() > LAST_ASCII or block.min() < TAB:
+        return np.frombuffer(spelled_out(block.tobytes()), np.uint8)
+    return block
+
+
 def spelled_out(data: bytes) -> bytes:
     """Bytes as UTF-8; those that are none, and control characters, are spelled out."""
     text = data.decode("utf-8", "surrogateescape").encode("utf-8", "backslashreplace")

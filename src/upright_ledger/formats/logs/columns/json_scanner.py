@@ -17,9 +17,9 @@ import pyarrow.compute as pc
 from upright_ledger.formats.logs.columns.block_scanner import BlockScanner, Columns
 from upright_ledger.formats.logs.columns.json_tokens import Tokens, tokens_of
 from upright_ledger.formats.logs.columns.meaning_columns import (
+    Told,
     by_number,
-    digests_by_line,
-    joined,
+    columns_of,
     meanings,
 )
 from upright_ledger.formats.logs.forms import log_roles as roles
@@ -34,13 +34,11 @@ from upright_ledger.formats.logs.forms.log_times import (
     written_day,
 )
 from upright_ledger.formats.logs.line_blocks import (
-    LAST_ASCII,
     LINE_BREAK,
-    TAB,
     Bytes,
     Lines,
     Places,
-    spelled_out,
+    as_utf8,
 )
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
 from upright_ledger.formats.logs.visitors import Visitors, visitors_between, visitors_named
@@ -67,18 +65,6 @@ class _Outline(NamedTuple):
     wrapped: tuple[_Token, ...]
 
 
-class _Told(NamedTuple):
-    """What lines of one outline say. rows: which lines of the block."""
-
-    rows: Places
-    request: Any
-    status: Any
-    day: Any
-    agent: Any
-    referrer: Any
-    visitor: Visitors
-
-
 class JsonScanner(BlockScanner):
     """Takes blocks apart. parser: what says of an object how it is read."""
 
@@ -94,39 +80,13 @@ class JsonScanner(BlockScanner):
 
     def take_apart(self, data: Bytes) -> tuple[Columns, int]:
         """See `BlockScanner.take_apart`."""
-        if data.max() > LAST_ASCII or data.min() < TAB:
-            data = np.frombuffer(spelled_out(data.tobytes()), np.uint8)
+        data = as_utf8(data)
         breaks = np.flatnonzero(data == LINE_BREAK)
         lines = Lines(data, breaks)
-        tokens = tokens_of(data, breaks)
-        told = [*self._told(data, lines, tokens)]
-        rows = np.concatenate([part.rows for part in told]) if told else np.zeros(0, np.int64)
-        order = np.argsort(rows, kind="stable")
-        rows = rows[order]
-        request, status, day, agent, referrer = (
-            joined([part[n] for part in told], order) for n in range(1, len(_Told._fields) - 1)
-        )
-        visitors = [part.visitor for part in told]
-        digests = digests_by_line(data, breaks)
-        odd = np.ones(len(breaks), np.bool_)
-        odd[rows] = False
-        columns = Columns(
-            rows,
-            digests[rows],
-            self.without_noise(request),
-            np.array([int(s or 0) for s in status.dictionary.to_pylist()], np.int64)[
-                status.indices.to_numpy()
-            ],
-            day,
-            agent,
-            referrer,
-            self.without_noise.campaigns(request),
-            np.concatenate(visitors)[order] if visitors else np.zeros(0, np.uint64),
-            [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
-        )
-        return columns, len(breaks)
+        told = [*self._told(data, lines, tokens_of(data, breaks))]
+        return columns_of(told, data, lines, self.without_noise)
 
-    def _told(self, data: Bytes, lines: Lines, tokens: Tokens) -> Iterable[_Told]:
+    def _told(self, data: Bytes, lines: Lines, tokens: Tokens) -> Iterable[Told]:
         """What the lines of each outline say that can be read as columns."""
         codes = tokens.outlines.indices.to_numpy()
         names = tokens.outlines.dictionary.to_pylist()
@@ -178,13 +138,13 @@ class JsonScanner(BlockScanner):
             tuple(token for token in wrapped if token is not None and not token.is_number),
         )
 
-    def _read(self, data: Bytes, tokens: Tokens, rows: Places, outline: _Outline) -> _Told:
+    def _read(self, data: Bytes, tokens: Tokens, rows: Places, outline: _Outline) -> Told:
         """The columns of lines of one outline, but for those that are left to the parser."""
         for token in outline.wrapped:
             rows = rows[~self._may_hold_a_line(tokens.texts.of(data, rows, token.number))]
         places = outline.places
         columns = _Values(data, tokens, rows, outline)
-        told = _Told(
+        return Told(
             rows,
             columns.each(
                 (*places.request, *places.target, *places.query, *places.method, *places.host),
@@ -201,22 +161,7 @@ class JsonScanner(BlockScanner):
             ),
             columns.each(places.referrer, lambda v: roles.referrer_in(places, v)),
             columns.visitors(places),
-        )
-        whole = pc.and_(
-            pc.and_(told.request.is_valid(), told.status.is_valid()), told.day.is_valid()
-        )
-        if pc.all(whole).as_py() is not False:
-            return told
-        kept = whole.to_numpy(zero_copy_only=False)
-        return _Told(
-            rows[kept],
-            told.request.filter(whole),
-            told.status.filter(whole),
-            told.day.filter(whole),
-            told.agent.filter(whole),
-            told.referrer.filter(whole),
-            told.visitor[kept],
-        )
+        ).whole()
 
     def _may_hold_a_line(self, texts: Any) -> Any:
         """In which of these a line of a server stands, or may."""

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from upright_ledger.formats.logs.line_blocks import RETURN, Bytes, Places
+from upright_ledger.formats.logs.columns.block_scanner import Columns, NoiseFilter
+from upright_ledger.formats.logs.line_blocks import RETURN, Bytes, Lines, Places
+from upright_ledger.formats.logs.visitors import Visitors
 
 _APART = "\x1f"  # no value holds it bare
 
@@ -45,7 +47,68 @@ def by_number(indices: Any, texts: Sequence[str | None]) -> Any:
     )
 
 
-def joined(parts: Sequence[Any], order: Places) -> Any:
+class Told(NamedTuple):
+    """What some lines of a block say. rows: which they are; visitor: who asked; all others Arrow
+    dictionary arrays.
+    """
+
+    rows: Places
+    request: Any
+    status: Any
+    day: Any
+    agent: Any
+    referrer: Any
+    visitor: Visitors
+
+    def whole(self) -> Told:
+        """Those that tell request, status and day."""
+        whole = pc.and_(
+            pc.and_(self.request.is_valid(), self.status.is_valid()), self.day.is_valid()
+        )
+        kept = whole.to_numpy(zero_copy_only=False)
+        return Told(
+            self.rows[kept],
+            self.request.filter(whole),
+            self.status.filter(whole),
+            self.day.filter(whole),
+            self.agent.filter(whole),
+            self.referrer.filter(whole),
+            self.visitor[kept],
+        )
+
+
+def columns_of(
+    told: Sequence[Told], data: Bytes, lines: Lines, without_noise: NoiseFilter
+) -> tuple[Columns, int]:
+    """What all parts of a block say, as its columns; what none of them tells of is left for those
+    who read line by line.
+    """
+    rows = np.concatenate([np.zeros(0, np.int64), *(part.rows for part in told)])
+    order = np.argsort(rows, kind="stable")
+    rows = rows[order]
+    request, status, day, agent, referrer = (
+        _joined([part[n] for part in told], order) for n in range(1, len(Told._fields) - 1)
+    )
+    digests = digests_by_line(data, lines.ends)
+    odd = np.ones(len(lines.ends), np.bool_)
+    odd[rows] = False
+    statuses = np.array([int(text) for text in status.dictionary.to_pylist()], np.int64)
+    columns = Columns(
+        rows,
+        digests[rows],
+        without_noise(request),
+        statuses[status.indices.to_numpy()],
+        day,
+        agent,
+        referrer,
+        without_noise.campaigns(request),
+        np.concatenate([np.zeros(0, np.uint64), *(part.visitor for part in told)])[order],
+        [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
+    )
+    return columns, len(lines.ends)
+
+
+def _joined(parts: Sequence[Any], order: Places) -> Any:
     """Dictionary arrays of several outlines as one, in this order."""
     if not parts:
         return pa.array([], pa.string()).dictionary_encode()

@@ -24,14 +24,12 @@ from upright_ledger.formats.logs.columns.day_column import (
     taken_apart,
 )
 from upright_ledger.formats.logs.line_blocks import (
-    LAST_ASCII,
     LINE_BREAK,
-    TAB,
     ZERO,
     Bytes,
     Lines,
     Places,
-    spelled_out,
+    as_utf8,
 )
 from upright_ledger.formats.logs.visitors import visitors_at
 
@@ -60,8 +58,7 @@ class QuotedScanner(BlockScanner):
         self._local = threading.local()
 
     def take_apart(self, data: Bytes) -> tuple[Columns, int]:
-        if data.max() > LAST_ASCII or data.min() < TAB:
-            data = np.frombuffer(spelled_out(data.tobytes()), np.uint8)
+        data = as_utf8(data)
         marks, escaped = self._marks(data)
         last = np.flatnonzero(data.take(marks) == LINE_BREAK)  # of each line's marks
         ends, count = marks.take(last), np.diff(last, prepend=-1) - 1

@@ -17,17 +17,15 @@ from upright_ledger.core.monitoring.deploy_days import Split, split_days
 from upright_ledger.formats.files.text import MAX_LINE
 from upright_ledger.formats.logs.columns.block_scanner import BlockScanner, Columns
 from upright_ledger.formats.logs.columns.day_column import slices_of
-from upright_ledger.formats.logs.columns.meaning_columns import digests_by_line, joined, meanings
+from upright_ledger.formats.logs.columns.meaning_columns import Told, columns_of, meanings
 from upright_ledger.formats.logs.forms import w3c
 from upright_ledger.formats.logs.line_blocks import (
-    LAST_ASCII,
     LINE_BREAK,
     RETURN,
-    TAB,
     Bytes,
     Lines,
     Places,
-    spelled_out,
+    as_utf8,
 )
 from upright_ledger.formats.logs.log_line import is_status
 from upright_ledger.formats.logs.visitors import Visitors, visitors_named
@@ -49,98 +47,64 @@ class W3cScanner(BlockScanner):
 
     def take_apart(self, data: Bytes) -> tuple[Columns, int]:
         """See `BlockScanner.take_apart`."""
-        if data.max() > LAST_ASCII or data.min() < TAB:
-            data = np.frombuffer(spelled_out(data.tobytes()), np.uint8)
+        data = as_utf8(data)
         breaks = np.flatnonzero(data == LINE_BREAK)
         starts = np.r_[0, breaks[:-1] + 1]
         lines = Lines(data, breaks)
         directives = np.flatnonzero(data.take(starts) == ord(w3c.DIRECTIVE)).tolist()
-        told = list[_Told]()
-        blanks = np.flatnonzero(data == _BLANK)
+        told = list[Told]()
+        cells = _Cells(data, starts, breaks)
         for begin, end in pairwise([-1, *directives, len(breaks)]):
             if begin >= 0:
                 self._parser(lines.text(begin))
             if end - begin > 1 and self._parser.width > 1 and len(directives) <= _MOST_DIRECTIVES:
-                cells = _Cells(data, starts, breaks, blanks, self._parser)
                 told.append(self._told(cells, np.arange(begin + 1, end)))
-        rows = np.concatenate([part.rows for part in told]) if told else np.zeros(0, np.int64)
-        request, status, day, agent, referrer = (
-            joined([part.columns[n] for part in told], np.arange(len(rows))) for n in range(5)
-        )
-        digests = digests_by_line(data, breaks)
-        odd = np.ones(len(breaks), np.bool_)
-        odd[rows] = False
-        visitors = [part.visitors for part in told]
-        statuses = np.array([int(text) for text in status.dictionary.to_pylist()], np.int64)
-        columns = Columns(
-            rows,
-            digests[rows],
-            self.without_noise(request),
-            statuses[status.indices.to_numpy()],
-            day,
-            agent,
-            referrer,
-            self.without_noise.campaigns(request),
-            np.concatenate(visitors) if visitors else np.zeros(0, np.uint64),
-            [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
-        )
-        return columns, len(breaks)
+        return columns_of(told, data, lines, self.without_noise)
 
-    def _told(self, cells: _Cells, within: Places) -> _Told:
+    def _told(self, cells: _Cells, within: Places) -> Told:
         """What lines say that have as many cells as their directive names."""
-        rows = cells.sound(within)
+        rows = cells.under(self._parser, within)
         has_agent, day = self._parser.has_agent, self._parser.day
-        columns = [
+        clients = cells.meanings(rows, (w3c.CLIENT,), lambda v: v[0])
+        visitors: Visitors = visitors_named(clients.dictionary.to_pylist())
+        return Told(
+            rows,
             cells.meanings(rows, w3c.REQUEST + w3c.HOSTS, _request_on_host),
             cells.meanings(rows, (w3c.STATUS,), lambda v: v[0] if is_status(v[0]) else None),
             cells.meanings(rows, (w3c.DAY,), lambda v: self._day(v[0], day)),
             cells.meanings(rows, (w3c.AGENT,), lambda v: w3c.agent_of(v[0]) if has_agent else None),
             cells.meanings(rows, (w3c.REFERRER,), lambda v: v[0]),
-        ]
-        clients = cells.meanings(rows, (w3c.CLIENT,), lambda v: v[0])
-        visitors: Visitors = visitors_named(clients.dictionary.to_pylist())
-        whole = pc.and_(
-            pc.and_(columns[0].is_valid(), columns[1].is_valid()), columns[2].is_valid()
-        )
-        kept = whole.to_numpy(zero_copy_only=False)
-        return _Told(
-            rows[kept],
-            [column.filter(whole) for column in columns],
-            visitors[clients.indices.to_numpy()][kept],
-        )
+            visitors[clients.indices.to_numpy()],
+        ).whole()
 
     def _day(self, told: str, otherwise: str) -> str | None:
         day = w3c.day_of(told or otherwise)
         return day if day and day not in self._split_days else None
 
 
-class _Told:
-    """What lines say: which they are; request, status, day, agent and referrer; who asked."""
-
-    def __init__(self, rows: Places, columns: Sequence[Any], visitors: Visitors) -> None:
-        self.rows, self.columns, self.visitors = rows, columns, visitors
-
-
 class _Cells:
     """The cells of a block's lines."""
 
-    def __init__(
-        self, data: Bytes, starts: Places, breaks: Places, blanks: Places, parser: w3c.W3cParser
-    ) -> None:
-        self._data, self._blanks = data, blanks
-        self._starts = starts
+    def __init__(self, data: Bytes, starts: Places, breaks: Places) -> None:
+        self._data, self._starts = data, starts
+        self._blanks = np.flatnonzero(data == _BLANK)
         self._ends = breaks - (data.take(np.maximum(breaks - 1, 0)) == RETURN)
-        self._first = np.searchsorted(blanks, starts)
-        self._count = np.diff(np.r_[self._first, len(blanks)])
-        self._whole = (breaks - starts <= MAX_LINE) & (self._count == parser.width - 1)
+        self._first = np.searchsorted(self._blanks, starts)
+        self._count = np.diff(np.r_[self._first, len(self._blanks)])
+        self._sound = breaks - starts <= MAX_LINE
         odd = np.flatnonzero(data < _BLANK)
         odd = odd[(data[odd] != LINE_BREAK) & (data[odd] != RETURN)]
-        self._whole[np.searchsorted(breaks, odd)] = False
-        self._at, self._width = parser.at, parser.width
+        self._sound[np.searchsorted(breaks, odd)] = False
+        self._at: Mapping[str, int] = {}
+        self._width = 0
 
-    def sound(self, within: Places) -> Places:
-        """Those of some lines that have as many cells as they should."""
-        found: Places = within[self._whole[within]]
+    def under(self, parser: w3c.W3cParser, within: Places) -> Places:
+        """Those of some lines that have as many cells as the directive before them names, by which
+        all is read from now on.
+        """
+        self._at, self._width = parser.at, parser.width
+        whole = self._sound[within] & (self._count[within] == parser.width - 1)
+        found: Places = within[whole]
         return found
 
     def _column(self, rows: Places, field: str) -> Any:
