@@ -51,6 +51,13 @@ def test_a_line_that_lacks_its_host_does_not_tell_its_visitor_instead(tmp_path: 
     assert refused.text == "03/May/2026 '[visitor] 0' 200"
 
 
+def test_a_quote_in_a_request_gives_a_log_no_agents(tmp_path: Path) -> None:
+    lines = WRITERS["common"]([Asked(f"/{n}") for n in range(3)])
+    lines[0] = lines[0].replace("HTTP", '"HTTP') + '"'
+    items, _ = read(write_log(tmp_path / "a.log", "common", lines))
+    assert {key[1]: key[-1] for key in told(items)} == {f"/{n}": "people" for n in (1, 2)}
+
+
 @in_brief
 @given(LISTS, st.sampled_from(["combined", "by host", "common"]),
     st.lists(st.lists(DAMAGE, max_size=3), max_size=12))  # fmt: skip

@@ -155,9 +155,7 @@ def _replacement(match: re.Match[bytes], resolver: Resolver) -> tuple[Put, bytes
     host = (match["host"] or b"").decode("ascii").lower()
     if host and host not in resolver.hosts:
         return None
-    written = match["path"]
-    while written and written[-1:] in _TRAILING:
-        written = written[:-1]
+    written = match["path"].rstrip(_TRAILING)
     address, mark, fragment = written.partition(b"#")
     plain = address.replace(b"\\/", b"/").replace(b"&amp;", b"&").decode("latin-1")
     scheme, authority = (match["scheme"] or b"").decode().lower().rstrip(":"), ""

@@ -54,6 +54,7 @@ _ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
 _AGENT = re.compile(
     r"(?<![\w.+-])[A-Za-z][\w.+-]*+/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE
 )
+_PROTOCOL = re.compile(r"HTTP/\d", re.IGNORECASE)
 _URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _SAMPLE = 200
 _NEARLY_ALL = 9  # tenths
@@ -139,8 +140,7 @@ def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[st
                 cached.add(at)
         for place, held in _placed(fields, request):
             columns.setdefault(place, []).append(held)
-    # What stands in hardly any line is damage.
-    columns = {at: texts for at, texts in columns.items() if len(texts) * _SHARE >= len(told)}
+    columns = {at: texts for at, texts in columns.items() if not _is_damage(at, texts, told)}
     # Of several that always hold a status, that behind the request, and of these the first.
     status = max(usual, key=lambda at: (usual[at], at in cached, at > 0, -at), default=0)
     agent = _best(columns, looks_like_agent)
@@ -163,6 +163,13 @@ def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[st
     return _Layout(
         status, agent, referrer, host, is_plain and named and alone and host in {None, FIRST_WORD}
     )
+
+
+def _is_damage(place: tuple[int, int], texts: Sequence[str], told: Sequence[object]) -> bool:
+    """Whether a field stands in hardly any line; a quoted one, which a single quote too many makes,
+    in no more than half of them.
+    """
+    return len(texts) * (2 if place[0] == QUOTED else _SHARE) < len(told) + (place[0] == QUOTED)
 
 
 def _placed(fields: Sequence[Field], request: Request) -> Iterable[tuple[tuple[int, int], str]]:
@@ -206,6 +213,7 @@ def looks_like_agent(text: str) -> bool:
     """Whether a text is what browsers and bots say of themselves."""
     return (
         bool(_AGENT.search(text))
+        and not _PROTOCOL.match(text)
         and not _URL.match(text)
         and "/" in text
         and not is_target(text)

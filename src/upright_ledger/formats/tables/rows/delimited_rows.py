@@ -58,9 +58,7 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
             for told in reader:
                 cells = _printed(told, framed=framed) if delimiter == "|" else told
                 if len(cells) > width and delimiter in ",;":
-                    while len(cells) > width and not cells[-1].strip():
-                        cells = cells[:-1]
-                    cells = _rejoined(cells, width, delimiter)
+                    cells = _rejoined(_ended(cells, width), width, delimiter)
                 yield line, cells if any(map(str.strip, cells)) else []
                 line = reader.line_num + 1
         except csv.Error as error:
@@ -103,6 +101,14 @@ def _quoting(lines: Sequence[str], delimiter: str) -> dict[str, Any]:
     alike = [_widths(lines, delimiter, how).most_common(1)[0][1] for how in ({}, _ESCAPED)]
     widths = [len(_widths(lines, delimiter, how)) for how in ({}, _ESCAPED)]
     return _ESCAPED if (alike[1], -widths[1]) > (alike[0], -widths[0]) else {}
+
+
+def _ended(cells: list[str], width: int) -> list[str]:
+    """A row without the empty cells at its end that are more than it has columns."""
+    end = len(cells)
+    while end > width and not cells[end - 1].strip():
+        end -= 1
+    return cells[:end]
 
 
 def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
