@@ -10,8 +10,14 @@ from pathlib import Path
 import pytest
 
 from upright_ledger.core.inventory.packed import unpack_days
-from upright_ledger.formats.logs import line_blocks, numbering, request_counts
+from upright_ledger.formats.logs import line_blocks
 from upright_ledger.formats.logs.access_log import read_access_log
+from upright_ledger.formats.logs.counting import (
+    numbering,
+    request_counts,
+    request_records,
+    request_sums,
+)
 from upright_ledger.formats.records import Item, LogLines, ReadOptions, Record
 
 Told = Counter[tuple[str, str, str, str, str]]
@@ -24,7 +30,8 @@ def small(block: int, most: int = 1_000_000) -> Iterator[None]:
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(line_blocks, "BLOCK", block)
         patch.setattr(request_counts, "MOST_IN_MEMORY", most)
-        patch.setattr(request_counts, "_AT_ONCE", most)
+        patch.setattr(request_records, "_AT_ONCE", most)
+        patch.setattr(request_sums, "LINES_TOGETHER", 10 * most)
         patch.setattr(numbering, "_COMPACT_AT", most)
         yield
 

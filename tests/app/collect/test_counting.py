@@ -36,7 +36,7 @@ from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.core.inventory.evidence import status_class
 from upright_ledger.core.monitoring.deploy_days import span_of
-from upright_ledger.formats.logs import request_counts
+from upright_ledger.formats.logs.counting import request_counts
 
 
 def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]:

@@ -10,8 +10,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upright_ledger.formats.logs import numbering
-from upright_ledger.formats.logs.numbering import Counts, NumberedTexts, digests_of
+from upright_ledger.formats.logs.counting import numbering
+from upright_ledger.formats.logs.counting.numbering import Counts, NumberedTexts, digests_of
 
 KEYS = st.lists(st.lists(st.integers(0, 6), max_size=5), max_size=6)
 

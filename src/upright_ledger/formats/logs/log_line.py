@@ -65,13 +65,15 @@ class LogFormat:
     makes a reader of lines from these first lines and the hosts of the old sites; it may keep what
     directives among them say. minutes_ahead: of the
     log's clock before UTC, by its first lines; None where the time of day is not read. in_columns:
-    lines come apart at their quotes, so that they are read many thousands at a time.
+    lines come apart at their quotes, so that they are read many thousands at a time. by_line: a
+    line is read in the same way whatever stands before it.
     """
 
     sniff: Callable[[Sequence[str]], Likeness]
     new_parser: Callable[[Sequence[str], frozenset[str]], Parser]
     minutes_ahead: Callable[[Sequence[str]], int] | None = None
     in_columns: bool = False
+    by_line: bool = False
 
 
 def most(texts: Sequence[str], test: Callable[[str], object], tenths: int = 5) -> bool:

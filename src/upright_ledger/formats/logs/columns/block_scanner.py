@@ -67,18 +67,20 @@ class BlockScanner(ABC):
         self.splits = splits
         self.without_noise = NoiseFilter(noise)
 
-    def scan(self, file: BinaryIO) -> Iterator[Columns]:
-        """The columns of a file's lines, in their order, those of several blocks together."""
+    def scan(self, file: BinaryIO) -> Iterator[tuple[Columns, int]]:
+        """The columns of a file's lines, in their order, those of several blocks together, with the
+        number of the line after them.
+        """
         found: list[Columns] = []
         number = 1
         for columns, lines in self._each(file):
             found.append(columns.numbered_from(number))
             number += lines
             if len(found) == _TOGETHER:
-                yield _together(found)
+                yield _together(found), number
                 found = []
         if found:
-            yield _together(found)
+            yield _together(found), number
 
     def _each(self, file: BinaryIO) -> Iterator[tuple[Columns, int]]:
         """The columns of each block, its lines numbered from 0, and how many they are."""

@@ -350,4 +350,4 @@ def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     return learned(sample, hosts)
 
 
-ANY_LINE = LogFormat(_sniff, _new_parser)
+ANY_LINE = LogFormat(_sniff, _new_parser, by_line=True)

@@ -72,4 +72,6 @@ def _sniff(lines: Sequence[str]) -> Likeness:
     return Likeness.SURE if most(lines, _LOG_LINE.match) else Likeness.NONE
 
 
-COMBINED = LogFormat(_sniff, lambda _sample, _hosts: parse_combined, minutes_ahead, in_columns=True)
+COMBINED = LogFormat(
+    _sniff, lambda _sample, _hosts: parse_combined, minutes_ahead, in_columns=True, by_line=True
+)

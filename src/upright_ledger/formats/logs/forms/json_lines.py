@@ -369,4 +369,4 @@ def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     return JsonParser(learned(inner, hosts))
 
 
-JSON_LINES = LogFormat(_sniff, _new_parser)
+JSON_LINES = LogFormat(_sniff, _new_parser, by_line=True)

@@ -1,0 +1,1 @@
+"""Logs whose pieces several read at the same time."""
