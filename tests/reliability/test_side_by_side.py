@@ -18,7 +18,7 @@ import pytest
 
 from conftest import NEW, OLD, PROGRAM, Program
 from raw_http import serve_site
-from upright_ledger.app.collect.sorting import Gathered, Sorter
+from upright_ledger.app.collect.reading.sorting import Gathered, Sorter
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.core.inventory.placing.classification import Classifier

@@ -195,6 +195,17 @@ class Notify(SettingsTable, frozen=True):
         structs.force_setattr(self, "to", texts(self.to))
 
 
+class ClusterTable(SettingsTable, frozen=True):
+    """[cluster]: workers that read logs. on: the address of their scheduler, or local; empty: this
+    command reads them itself. The others are files by which a scheduler of tls:// is known.
+    """
+
+    on: Printable = ""
+    authority: Printable = ""
+    certificate: Printable = ""
+    key: Printable = ""
+
+
 class ProfileTable(SettingsTable, frozen=True):
     """[profile.NAME]: a platform that imports a list of redirects; see
     `servers.import_list.Profile`.
@@ -229,6 +240,7 @@ class Document(SettingsTable, frozen=True):
     origins: dict[str, Texts] = {}
     retention: Retention = Retention()
     notify: Notify = Notify()
+    cluster: ClusterTable = ClusterTable()
     profile: dict[str, ProfileTable] = {}
 
 
@@ -260,4 +272,5 @@ class Settings:
     links: LinksTable
     origins: Mapping[Origin, tuple[str, ...]]
     notify: Notify
+    cluster: ClusterTable
     retention: Retention

@@ -239,6 +239,7 @@ def _settings(document: Document) -> Settings:
         document.links,
         {Origin(name): texts(hosts) for name, hosts in document.origins.items()},
         document.notify,
+        document.cluster,
         document.retention,
     )
 

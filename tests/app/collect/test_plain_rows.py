@@ -20,8 +20,8 @@ from hypothesis import strategies as st
 from drawn_addresses import OLD, an_address
 from ledgers import fresh_ledger
 from properties import in_brief, thorough
-from upright_ledger.app.collect import sorting
 from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.reading import sorting
 from upright_ledger.app.prove import request_files
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.inventory.placing.classification import Classifier

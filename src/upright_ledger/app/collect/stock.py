@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from upright_ledger.app.collect.parts import by_sheets
+from upright_ledger.app.collect.reading.parts import by_sheets
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.tracing.missing_titles import may_say_so, says_it_is_none
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address

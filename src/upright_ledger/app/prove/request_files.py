@@ -13,8 +13,8 @@ from functools import cached_property
 from itertools import compress
 from typing import TYPE_CHECKING, NamedTuple
 
-from upright_ledger.app.collect.inputs import inputs
-from upright_ledger.app.collect.reading_options import base_origin, options_for
+from upright_ledger.app.collect.reading.inputs import inputs
+from upright_ledger.app.collect.reading.reading_options import base_origin, options_for
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess

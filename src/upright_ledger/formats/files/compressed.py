@@ -38,13 +38,15 @@ _DAMAGE = (OSError, EOFError, zlib.error, lzma.LZMAError)
 @dataclass(frozen=True, slots=True)
 class Input:
     """One file to read, and the name by which it is spoken of. sheet: of a workbook that has
-    several. within: the archive that held it.
+    several. within: the archive that held it. is_ours: it lies in a folder of this command, which
+    nobody else sees.
     """
 
     path: Path
     name: str
     sheet: str = ""
     within: str = ""
+    is_ours: bool = False
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "name", spelled(self.name))
@@ -82,7 +84,7 @@ def spooled(folder: Path, source: BinaryIO, name: str) -> Input:
     target = folder / "spooled"
     with target.open("wb") as file:
         shutil.copyfileobj(source, file, 1 << 20)
-    return Input(target, name)
+    return Input(target, name, is_ours=True)
 
 
 _READ: set[tuple[int, int]] = set()
@@ -96,7 +98,10 @@ def was_read(path: Path) -> bool:
 
 
 def _note_read(file: Any) -> None:
-    found = os.fstat(file.fileno())
+    try:
+        found = os.fstat(file.fileno())
+    except io.UnsupportedOperation:  # a stream from elsewhere
+        return
     if stat.S_ISREG(found.st_mode):
         _READ.add((found.st_dev, found.st_ino))
 

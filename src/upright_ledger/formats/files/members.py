@@ -92,7 +92,7 @@ def _laid(file: Input, folder: Path, members: Iterator[tuple[str, IO[bytes]]]) -
                         "unpack what is needed, and gather that",
                     )
                 out.write(block)
-        yield Input(target, f"{file.name}: {name}", within=file.name)
+        yield Input(target, f"{file.name}: {name}", within=file.name, is_ours=True)
 
 
 def _place(folder: Path, number: int, name: str) -> Path:
@@ -138,7 +138,7 @@ def _parts(file: Input, folder: Path) -> Iterator[Input]:
         name = part.get_filename() or f"{'page' if subtype == 'html' else 'text'} {number + 1}"
         target = _place(folder, number, name)
         target.write_bytes(_in_utf8(part, payload))
-        yield Input(target, f"{file.name}: {name}", within=file.name)
+        yield Input(target, f"{file.name}: {name}", within=file.name, is_ours=True)
 
 
 def _told(message: EmailMessage) -> Iterator[EmailMessage]:

@@ -13,6 +13,7 @@ from upright_ledger.app.collect.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import workbook_options
 from upright_ledger.cli.options.shared import json_option, paths_argument
+from upright_ledger.cli.options.workers import on_option, workers
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.monitoring.deploy_days import is_day
@@ -59,6 +60,7 @@ SHOWN = 200
         "does."
     ),
 )
+@on_option
 @json_option
 @click.pass_obj
 def command(
@@ -69,12 +71,14 @@ def command(
     present: tuple[str, ...],
     absent: tuple[str, ...],
     document_root: str,
+    scheduler: str | None,
     as_json: bool,
 ) -> None:
     """Gather old URLs from files of any kind into the ledger.
 
-    PATHS are files, folders, patterns (logs/*.gz), web addresses of sitemaps, or - for standard
-    input; plain or packed with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of
+    PATHS are files, folders, patterns (logs/*.gz), web addresses of sitemaps, addresses in object
+    storage (s3://bucket/logs/*.gz, gs://, abfs://, hdfs://, sftp://), or - for standard input; plain
+    or packed with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of
     one page are folded into one entry and keep their evidence. Gathering the same file again
     changes nothing, and a log line that stands in two files counts once.
 
@@ -101,13 +105,14 @@ def command(
         )
     options = replace(reading, around=around)
     ledger = open_ledger(folder)
-    with output.progress_words("Gathering") as progress:
+    with output.progress_words("Gathering") as progress, workers(ledger.settings, scheduler) as on:
         found = gather(
             ledger,
             list(paths),
             options,
             period=_period(period),
             progress=progress,
+            on=on,
         )
     failed = [r.failed for r in found.sources if r.failed]
     output.say_pruned(found.pruned)

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.collect.error_lists import ErrorList
 from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.reading.error_lists import ErrorList
 from upright_ledger.app.decide.match import match
 from upright_ledger.app.live.triage import triage
 from upright_ledger.app.live.triage_export import write_triage
@@ -23,6 +23,7 @@ from upright_ledger.cli.options.http import LOGIN, POLITE_RATE, read_place
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.reading import reading_options
 from upright_ledger.cli.options.shared import json_option
+from upright_ledger.cli.options.workers import on_option, workers
 from upright_ledger.cli.screens.messages import say_failed, say_news, say_sent
 from upright_ledger.cli.screens.triage import show_next_step, show_triage
 from upright_ledger.cli.terminal import output
@@ -84,6 +85,7 @@ from upright_ledger.web.http.options import RequestOptions, is_local
     help="Draw what failed day by day, as PNG and SVG.",
 )
 @click.option("--all", "all_rows", is_flag=True, help="List everything.")
+@on_option
 @force_option
 @json_option
 @click.pass_obj
@@ -100,6 +102,7 @@ def command(
     out: Path | None,
     figures: Path | None,
     all_rows: bool,
+    scheduler: str | None,
     as_json: bool,
 ) -> None:
     """Say what fails now, grouped and attributed, and what became of what was answered.
@@ -121,10 +124,12 @@ def command(
         _watch(ledger, paths, reading, message, sample, at, as_json=as_json)
         return
     if paths:
-        with output.progress_words("reading") as progress:
-            found = gather(
-                ledger, list(paths), reading, progress=progress, errors=ErrorList(parameter)
-            )
+        with (
+            output.progress_words("reading") as progress,
+            workers(ledger.settings, scheduler) as on,
+        ):
+            errors = ErrorList(parameter)
+            found = gather(ledger, list(paths), reading, progress=progress, errors=errors, on=on)
         output.say_pruned(found.pruned)
     move = MoveState(ledger)
     result = triage(move)

@@ -16,6 +16,8 @@ import numpy as np
 import numpy.typing as npt
 from xxhash import xxh3_64_intdigest
 
+from upright_ledger.errors import InputError
+from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.files.spans import Span, open_span
 from upright_ledger.formats.logs.counting.line_identity import Digests
 from upright_ledger.formats.logs.counting.request_lines import (
@@ -41,10 +43,9 @@ MOST_REJECTS = 100_000
 
 
 class PieceSource(NamedTuple):
-    """Where a piece is read. head, size: of the file. span: None where it is read whole."""
+    """Where a piece is read. size: of the file. span: None where it is read whole."""
 
     path: Path
-    head: bytes
     size: int
     span: Span | None
     options: ReadOptions
@@ -97,7 +98,13 @@ class Days(NamedTuple):
 
 def read_piece(source: PieceSource) -> Piece:
     """Read a piece. Raises InputError."""
-    path, head, size, span, options = source
+    path, size, span, options = source
+    head = read_head(path)
+    if path.stat().st_size < size:
+        raise InputError(
+            f"{path} is shorter where a worker reads it",
+            "have all workers see the same files, by a shared folder or a bucket",
+        )
     reader = LogReader(head, size, options)
     lines = RequestLines(with_hosts=reader.with_hosts, noise=list(options.noise))
     others, told = Others(), list[Told]()

@@ -27,6 +27,7 @@ from upright_ledger.formats.logs.pieces import piece as pieces
 from upright_ledger.formats.logs.visitors import Visitors, guilty, suspects_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
 
+Progress = Callable[[int, int], None]
 _TOGETHER = 8  # summaries that one puts together
 
 
@@ -57,7 +58,7 @@ def sources_of(path: Path, options: ReadOptions, most: int) -> list[pieces.Piece
         or not LogReader(head, size, options).by_line
     )
     spans = [None] if whole else spans_of(size, most)
-    return [pieces.PieceSource(path, head, size, span, options) for span in spans]
+    return [pieces.PieceSource(path, size, span, options) for span in spans]
 
 
 def begin_reading(sources: Sequence[pieces.PieceSource], workers: Workers) -> list[Any]:
@@ -70,12 +71,15 @@ def read_pieces(
     tasks: Sequence[Any],
     options: ReadOptions,
     workers: Workers,
+    progress: Progress = lambda _done, _all: None,
 ) -> Reading:
-    """What a log says whose pieces are being read. options.known_lines is asked when they were."""
+    """What a log says whose pieces are being read. options.known_lines is asked when they were.
+    progress: told how many of how many were.
+    """
     first = sources[0]
-    reader = LogReader(first.head, first.size, options)
+    reader = LogReader(read_head(first.path), first.size, options)
     reading = Reading(lines=LogLines() if reader.tells_days else None)
-    reading.items = _items(reader, tasks, options, workers, reading)
+    reading.items = _items(reader, tasks, options, workers, reading, progress)
     return reading
 
 
@@ -85,11 +89,13 @@ def _items(
     options: ReadOptions,
     workers: Workers,
     reading: Reading,
+    progress: Progress,
 ) -> Iterator[Item]:
     numbers, number = list[int](), 1
     told = [workers.begin(pieces.others_of, task) for task in tasks]
     for others in workers.results(told):
         numbers.append(number)
+        progress(len(numbers), len(tasks))
         yield from _others(others.numbered_from(number))
         number += others.lines
     lines = LogLines(reader.method, options.known_lines(reader.method))

@@ -11,7 +11,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from upright_ledger.app.collect.rejects import Rejects
+from upright_ledger.app.collect.reading.rejects import Rejects
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.evidence import KNOWING, Figure, added_up
 from upright_ledger.core.inventory.placing.classification import (

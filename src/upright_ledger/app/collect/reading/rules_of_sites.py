@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from upright_ledger.app.collect.reading_options import ALL_HOSTS, base_origin
+from upright_ledger.app.collect.reading.reading_options import ALL_HOSTS, base_origin
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites

@@ -9,12 +9,23 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import cast
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.files.compressed import MAX_FILES, STDIN, Input, files_of, spooled
+from upright_ledger.formats.detection import OLD_WORKBOOK
+from upright_ledger.formats.files.compressed import (
+    MAX_FILES,
+    STDIN,
+    ZIP,
+    Input,
+    files_of,
+    read_head,
+    spooled,
+)
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.formats.files.members import holds_files, members_of
 from upright_ledger.web.http.fetch import fetch
+from upright_ledger.web.remote import is_remote, remote_files
 
 __all__ = ["Input", "inputs", "neighbours_of"]
 
@@ -43,8 +54,10 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
             elif Path(path).is_fifo():
                 with Path(path).open("rb") as pipe:
                     found.append(spooled(_apart(folder), pipe, path))
+            elif is_remote(path):
+                found += (Input(cast("Path", one), str(one)) for one in remote_files(path))
             elif _is_address(path):
-                found.append(Input(fetch(path, Path(folder)), path))
+                found.append(Input(fetch(path, Path(folder)), path, is_ours=True))
             else:
                 found += files_of(Path(path))
         if len(found) > MAX_FILES:
@@ -56,7 +69,14 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
 
 def _opened(file: Input, folder: Path) -> list[Input]:
     """A file, or the members of an archive or a mail."""
+    if is_remote(file.name) and read_head(file.path).startswith(_READ_WHOLE):
+        with file.path.open("rb") as source:
+            file = spooled(_apart(folder), source, file.name)
     return members_of(file, _apart(folder)) if holds_files(file.path) else [file]
+
+
+_READ_WHOLE = (ZIP, OLD_WORKBOOK)
+"""What nobody reads from its begin to its end."""
 
 
 def _is_file(path: Path) -> bool:
@@ -80,7 +100,8 @@ def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[I
     for address in addresses[:_MOST_NEIGHBOURS]:
         if _is_address(file.name):
             try:
-                found.append(Input(fetch(address, file.path.parent, named_by=file.name), address))
+                fetched = fetch(address, file.path.parent, named_by=file.name)
+                found.append(Input(fetched, address, is_ours=True))
             except InputError as error:
                 notes.append(str(error))
             continue

@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from upright_ledger.app.collect.sorting import Gathered
+from upright_ledger.app.collect.reading.sorting import Gathered
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.files.compressed import Input

@@ -1,0 +1,211 @@
+"""Files in object storage and on other machines, read as streams by what fsspec knows of them:
+s3://, gs://, abfs://, hdfs://, sftp:// and others, and patterns of files that a web server lists.
+
+They are read where a file of this machine would be: what a `Path` is asked there, a `RemotePath`
+answers. Credentials and endpoints are those that fsspec and the services' own packages look for.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+from types import SimpleNamespace
+from typing import Any, TypeVar
+
+from upright_ledger.errors import InputError, UsageError
+
+T = TypeVar("T")
+_SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]+)://")
+_OF_WEB = frozenset(["http", "https"])
+_MAGIC = re.compile(r"[*\[]")
+_USER = re.compile(r"//[^/@]*@")
+_BLOCK = 1 << 20  # bytes that are asked for ahead
+
+
+def is_remote(text: str) -> bool:
+    """Whether a text names a file elsewhere that is read as a stream; a single address of the web
+    is fetched instead.
+    """
+    scheme = _SCHEME.match(text)
+    if scheme is None:
+        return False
+    return scheme[1].lower() not in _OF_WEB or _MAGIC.search(text) is not None
+
+
+@dataclass(frozen=True)
+class RemotePath:
+    """A file elsewhere, by its address. What it raises is an OSError, as it would be of a file."""
+
+    address: str
+
+    def __str__(self) -> str:
+        """The address as it may be shown and kept: without a user's name and password."""
+        return _USER.sub("//", self.address, count=1)
+
+    def __truediv__(self, name: str) -> RemotePath:
+        return RemotePath(f"{self.address.rstrip('/')}/{name}")
+
+    @property
+    def name(self) -> str:
+        """What stands behind the last slash."""
+        return self.address.rstrip("/").rpartition("/")[2]
+
+    @property
+    def parent(self) -> RemotePath:
+        """The folder."""
+        return RemotePath(self.address.rstrip("/").rpartition("/")[0])
+
+    def resolve(self) -> RemotePath:
+        """Itself: there are no links."""
+        return self
+
+    def is_file(self) -> bool:
+        """Whether there is a file."""
+        system, path = _place_of(self.address)
+        return bool(_told(lambda: system.isfile(path)))
+
+    def stat(self) -> SimpleNamespace:
+        """st_size: the bytes of the file."""
+        system, path = _place_of(self.address)
+        return SimpleNamespace(st_size=int(_told(lambda: system.size(path)) or 0))
+
+    def open(self, _mode: str = "rb") -> io.BufferedIOBase:
+        """The bytes of the file."""
+        system, path = _place_of(self.address)
+        file = _told(lambda: system.open(path, "rb", block_size=_BLOCK))
+        return io.BufferedReader(_Stream(file), _BLOCK)
+
+
+class _Stream(io.RawIOBase):
+    """A file of another system, whose errors are OSErrors."""
+
+    def __init__(self, file: Any) -> None:
+        self._file = file
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return bool(self._file.seekable())
+
+    def seek(self, place: int, whence: int = io.SEEK_SET) -> int:
+        return int(_told(lambda: self._file.seek(place, whence)))
+
+    def tell(self) -> int:
+        return int(self._file.tell())
+
+    def readinto(self, buffer: Any) -> int:
+        data = _told(lambda: self._file.read(len(buffer)))
+        buffer[: len(data)] = data
+        return len(data)
+
+    def close(self) -> None:
+        if not self.closed:
+            self._file.close()
+        super().close()
+
+
+def _told(ask: Callable[[], T]) -> T:
+    """What a system answers. Packages of services raise what they like."""
+    try:
+        return ask()
+    except OSError:
+        raise
+    except Exception as error:
+        raise OSError(_first_line(error)) from error
+
+
+def _first_line(error: Exception) -> str:
+    return (str(error).splitlines() or [type(error).__name__])[0][:300]
+
+
+@lru_cache(maxsize=64)
+def _system_of(scheme: str, host: str) -> Any:
+    import fsspec
+
+    return fsspec.core.url_to_fs(f"{scheme}://{host}/x")[0]
+
+
+def _place_of(address: str) -> tuple[Any, str]:
+    """The file system of an address, and the path in it. Raises UsageError where nothing reads
+    such, InputError where it cannot be reached.
+    """
+    scheme, _, rest = address.partition("://")
+    host = rest.partition("/")[0]
+    shown = _USER.sub("//", address, count=1)
+    try:
+        system = _system_of(scheme.lower(), host)
+        return system, system._strip_protocol(address)  # noqa: SLF001 (fsspec has no other way)
+    except ModuleNotFoundError as error:
+        if error.name == "fsspec":
+            raise UsageError(
+                f"{shown} is read by fsspec, which is not installed",
+                "install it with the package: pip install 'upright-ledger[cluster]'",
+            ) from None
+        raise _lacks(shown, error) from None
+    except ImportError as error:
+        raise _lacks(shown, error) from None
+    except ValueError:
+        raise UsageError(
+            f"{shown}: nothing here knows {scheme}://", "check how the address is written"
+        ) from None
+    except Exception as error:  # noqa: BLE001 (packages of services raise what they like)
+        raise InputError(
+            f"{shown} cannot be reached: {_first_line(error)}",
+            "check the address and the credentials",
+        ) from None
+
+
+def _lacks(address: str, error: ImportError) -> UsageError:
+    """The package of a service is the user's to install."""
+    said = _first_line(error).rstrip(".")
+    return UsageError(
+        f"{address} needs a package that is not installed: {said}",
+        "install it beside upright-ledger (for s3:// it is s3fs, for gs:// gcsfs, for abfs:// adlfs)",
+    )
+
+
+def remote_files(address: str) -> list[RemotePath]:
+    """The files that an address names: one, all below a folder, or those that a pattern fits.
+    Raises UsageError, InputError.
+    """
+    system, path = _place_of(address)
+    try:
+        if _MAGIC.search(address):
+            found = _told(lambda: system.glob(path))
+            found = [one for one in found if system.isfile(one)]
+            what = "no file matches"
+        elif not _told(lambda: system.isdir(path)) or system.isfile(path):
+            return [RemotePath(address)]
+        else:
+            found = [one for one in _told(lambda: system.find(path)) if not _is_hidden(one)]
+            what = "no files are in"
+    except OSError as error:
+        raise InputError(
+            f"{RemotePath(address)} cannot be read: {error}",
+            "check the address and the credentials",
+        ) from None
+    if not found:
+        raise InputError(f"{what} {RemotePath(address)}", "check the address")
+    return [RemotePath(_address(address, path, one)) for one in sorted(found)]
+
+
+def _is_hidden(path: str) -> bool:
+    return path.rpartition("/")[2].startswith(".") or path.endswith("/")
+
+
+def _address(asked: str, path: str, found: str) -> str:
+    """The address of a file that a system found where it was asked for a path; some leave out the
+    host.
+    """
+    if _SCHEME.match(found):
+        return found
+    scheme, _, rest = asked.partition("://")
+    host, inner = rest.partition("/")[0], found.lstrip("/")
+    if not host:
+        return f"{scheme}:///{inner}"
+    whole = path.lstrip("/").startswith(host)
+    return f"{scheme}://{inner}" if whole else f"{scheme}://{host}/{inner}"
