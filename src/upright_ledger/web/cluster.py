@@ -21,7 +21,7 @@ from upright_ledger import __version__
 from upright_ledger.errors import InputError, UsageError
 
 LOCAL = "local"
-_SECONDS = 20.0  # in which a scheduler answers, and has workers
+_SECONDS = 10.0  # in which a scheduler answers, and has workers
 _TOGETHER = 16  # results
 _POLL = 2.0
 _HERE = "of this machine"
@@ -53,13 +53,18 @@ class Cluster:
     @property
     def workers(self) -> int:
         """How many there are now."""
-        return len(self._client.scheduler_info(n_workers=-1)["workers"])
+        return len(self._client.scheduler_info(n_workers=-1).get("workers", ()))
 
     def begin(self, work: Callable[..., Any], *arguments: Any) -> Any:
         """Have something done; returns what stands for its result, also as an argument of other
         work.
         """
-        return self._client.submit(work, *arguments, pure=False)
+        try:
+            return self._client.submit(work, *arguments, pure=False)
+        except Exception:
+            if self._is_there():
+                raise
+            raise self._gone() from None
 
     def results(self, tasks: Sequence[Any]) -> Iterator[Any]:
         """The results, in the order of the tasks. Raises what the work raised, InputError where it
@@ -79,7 +84,7 @@ class Cluster:
             try:
                 wait(tasks, timeout=_POLL)  # type: ignore[no-untyped-call]
             except TimeoutError:
-                if self._client.status != "running":
+                if not self._is_there():
                     raise self._gone() from None
                 now = time.monotonic()
                 alone_since = 0.0 if self.workers else alone_since or now
@@ -107,6 +112,9 @@ class Cluster:
         except (CancelledError, OSError):
             raise self._gone() from None
         return found
+
+    def _is_there(self) -> bool:
+        return bool(self._client.status == "running")
 
     def _gone(self) -> InputError:
         return InputError(

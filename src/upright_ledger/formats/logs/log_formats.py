@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from upright_ledger.formats.logs.forms.any_line import ANY_LINE, learned
 from upright_ledger.formats.logs.forms.apache_errors import APACHE_ERRORS
@@ -30,6 +31,11 @@ def format_of(lines: Sequence[str], hosts: frozenset[str] = frozenset()) -> LogF
     """The format of a log, by its first lines; Combined where they look like none. hosts: of the
     old sites.
     """
+    return _format_of(tuple(lines), hosts)
+
+
+@lru_cache(maxsize=8)  # the same lines are looked at for several questions
+def _format_of(lines: Sequence[str], hosts: frozenset[str]) -> LogFormat:
     likeliest = max(FORMATS, key=lambda known: known.sniff(lines))
     if not likeliest.sniff(lines):
         return COMBINED

@@ -10,6 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_in
@@ -111,6 +112,11 @@ def asked_in(line: str) -> LogLine | None:
 
 def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
     """A reader of the lines of a log, by some of its lines. hosts: of the old sites."""
+    return AnyLine(_layout_of(tuple(sample), hosts))
+
+
+@lru_cache(maxsize=8)  # the same lines are looked at for several questions
+def _layout_of(sample: Sequence[str], hosts: frozenset[str]) -> _Layout:
     told = []
     for line in sample[:_SAMPLE]:
         fields = fields_of(plain_line(line))
@@ -123,7 +129,7 @@ def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
         layout = replace(layout, is_combined=False, with_hashes=True)
     begun = sum(not statuses_in(fields, request) for fields, request in told)
     words = begun == len(told) and any(map(no_route_in, sample[:_SAMPLE]))
-    return AnyLine(replace(layout, begins=begun * _SHARE >= max(len(told), 1), in_words=words))
+    return replace(layout, begins=begun * _SHARE >= max(len(told), 1), in_words=words)
 
 
 def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[str]) -> _Layout:
