@@ -53,3 +53,7 @@ class NoAddressesError(InputError):
 
 class DatabaseError(InputError):
     """The database of the ledger failed: nothing else can be done with it now."""
+
+
+class NoWorkersError(InputError):
+    """Those who were to do the work are gone: what is not done yet cannot be done now."""

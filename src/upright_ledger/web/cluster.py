@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from upright_ledger import __version__
-from upright_ledger.errors import InputError, UsageError
+from upright_ledger.errors import InputError, NoWorkersError, UsageError
 
 LOCAL = "local"
 _SECONDS = 10.0  # in which a scheduler answers, and has workers
@@ -57,10 +57,19 @@ class Cluster:
 
     def begin(self, work: Callable[..., Any], *arguments: Any) -> Any:
         """Have something done; returns what stands for its result, also as an argument of other
-        work.
+        work, and tells by `done()` whether it is.
         """
         try:
             return self._client.submit(work, *arguments, pure=False)
+        except Exception:
+            if self._is_there():
+                raise
+            raise self._gone() from None
+
+    def send(self, thing: Any) -> Any:
+        """Send something to every worker once; returns what stands for it as an argument of work."""
+        try:
+            return self._client.scatter(thing, broadcast=True, hash=False)
         except Exception:
             if self._is_there():
                 raise
@@ -89,7 +98,7 @@ class Cluster:
                 now = time.monotonic()
                 alone_since = 0.0 if self.workers else alone_since or now
                 if alone_since and now - alone_since > _SECONDS:
-                    raise InputError(
+                    raise NoWorkersError(
                         f"all workers of {self._name} are gone",
                         "start them again; what is not posted yet is read anew then",
                     ) from None
@@ -117,7 +126,7 @@ class Cluster:
         return bool(self._client.status == "running")
 
     def _gone(self) -> InputError:
-        return InputError(
+        return NoWorkersError(
             f"the scheduler {self._name} is gone",
             "start it again; what is not posted yet is read anew then",
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 import random
 
 import pytest
@@ -22,8 +23,10 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.target_pages import Pages, StockPage
+from upright_ledger.core.tracing.answer_columns import AnswerColumns
 from upright_ledger.core.tracing.offline import trace_offline
-from upright_ledger.core.tracing.rehearsal import Rehearsal
+from upright_ledger.core.tracing.redirect_ends import RedirectEnds
+from upright_ledger.core.tracing.rehearsal import Rehearsal, Rehearsed
 from upright_ledger.core.tracing.request_columns import RequestColumns
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
@@ -34,6 +37,14 @@ from upright_ledger.ledger.tables.runs.trace_blocks import pack, unpack
 
 HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()
+
+
+def in_columns(
+    rehearsal: Rehearsal[Decision], urls: list[str], whose: list[Decision | None]
+) -> Rehearsed:
+    """As workers are asked: what answers goes over a wire."""
+    columns = pickle.loads(pickle.dumps(AnswerColumns(rehearsal.ends)))
+    return RequestColumns(rehearsal).judge(urls, whose, columns.ask(urls))
 
 
 @in_brief
@@ -71,9 +82,9 @@ def test_short_cuts_change_nothing(seed: int) -> None:
             return Expected(kind=AnswerKind.OPEN), 0.0
         return expected_outcome(entry, url), 2.5
 
-    rehearsal = RequestColumns(Rehearsal(rules, SITES, pages, HOMES, POLICY, due))
+    rehearsal = Rehearsal(RedirectEnds(rules, SITES, pages), HOMES, POLICY, due)
     rows = TraceTable()
-    found = rehearsal.ask([*whose], [*whose.values()])
+    found = in_columns(rehearsal, [*whose], [*whose.values()])
     for (url, entry), location, outcome in zip(whose.items(), *found, strict=True):
         rows.extend(TraceTable([url], [3], [location], [outcome]))
         expected, value = due(entry, url)
@@ -142,8 +153,8 @@ def test_homes_languages_and_dead_ends_are_judged_as_one_by_one(
             return Expected(kind=AnswerKind.OPEN), 0.0
         return expected_outcome(entry, url), 2.5
 
-    rehearsal = RequestColumns(Rehearsal(rules, SITES, pages, HOMES, POLICY, due_of))
-    answered = rehearsal.ask([url for url, _ in asked], [entry for _, entry in asked])
+    rehearsal = Rehearsal(RedirectEnds(rules, SITES, pages), HOMES, POLICY, due_of)
+    answered = in_columns(rehearsal, [url for url, _ in asked], [entry for _, entry in asked])
     for (url, entry), location, outcome in zip(asked, *answered, strict=True):
         (row,) = TraceTable([url], [1], [location], [outcome])
         expected, value = due_of(entry, url)
@@ -185,8 +196,10 @@ def test_what_plainly_ends_well_is_not_looked_at_twice(monkeypatch: pytest.Monke
         (f"{host}/a", None)]  # fmt: skip
     apart = Sites(group_origins([host]), ("https://new.example",))
     stock = Pages({"https://new.example/n": StockPage(200)}, apart)
-    rehearsal = RequestColumns(Rehearsal(rules, apart, stock, HOMES, POLICY, due_of))
-    locations, outcomes = rehearsal.ask([url for url, _ in asked], [due for _, due in asked])
+    rehearsal = Rehearsal(RedirectEnds(rules, apart, stock), HOMES, POLICY, due_of)
+    locations, outcomes = in_columns(
+        rehearsal, [url for url, _ in asked], [due for _, due in asked]
+    )
     assert looked == []
     assert sorted(judged) == ["/a", "/a/", "/gone", "/none"], "what nobody decided is judged once"
     assert outcomes[2] is outcomes[3]

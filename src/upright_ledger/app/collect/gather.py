@@ -23,7 +23,13 @@ from upright_ledger.app.collect.reading.source_reader import (
     SourcePurpose,
     SourceReader,
 )
-from upright_ledger.errors import DatabaseError, InputError, NoAddressesError, RefusedError
+from upright_ledger.errors import (
+    DatabaseError,
+    InputError,
+    NoAddressesError,
+    NoWorkersError,
+    RefusedError,
+)
 from upright_ledger.formats.detection import FileKind, recognise_surely
 from upright_ledger.formats.records import Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind
@@ -80,13 +86,32 @@ def gather(
     that fails raises.
     """
     options = options or ReadOptions()
-    kind = options.kind
-    check_kind(kind)
+    check_kind(options.kind)
     policy = ledger.settings.policy
     amend = partial(failing, errors=errors, policy=policy) if errors is not None else None
     base = base_origin(ledger.settings.sites, options.host)
+    asked = _asked(options, period)
+    pieces = PiecesAhead(on, progress) if on is not None else None
+
+    def new_reader() -> SourceReader:
+        return SourceReader(
+            ledger, options, base, period, amend, within, asked, pieces, trusted=trusted
+        )
+
+    with inputs(paths) as files:
+        results = _read_all(files, options, new_reader, pieces, progress)
+    pruned = {}
+    if any(result.kind == FileKind.ACCESS_LOG and not result.failed for result in results):
+        with ledger.writing() as connection:
+            pruned = prune(connection, ledger.settings.retention)
+    with ledger.reading() as connection:
+        return Gathering(results, count_entries(connection), pruned)
+
+
+def _asked(options: ReadOptions, period: tuple[str, str]) -> dict[str, Any]:
+    """What the user said of how files are to be read."""
     asked = {
-        "kind": kind,
+        "kind": options.kind,
         "host": options.host,
         "columns": dict(options.columns),
         "encoding": options.encoding,
@@ -96,55 +121,52 @@ def gather(
         "without": sorted(options.around.absent),
         "root": options.around.document_root,
     }
-    said = {k: v for k, v in asked.items() if v}
+    return {k: v for k, v in asked.items() if v}
 
-    pieces = PiecesAhead(on, progress) if on is not None else None
 
-    def new_reader() -> SourceReader:
-        return SourceReader(
-            ledger, options, base, period, amend, within, said, pieces, trusted=trusted
-        )
-
-    reader = new_reader()
+def _read_all(
+    files: list[Input],
+    options: ReadOptions,
+    new_reader: Callable[[], SourceReader],
+    pieces: PiecesAhead | None,
+    progress: Progress,
+) -> list[Gathered]:
+    """Read files and those that they name into the ledger, one by one."""
+    kind, reader = options.kind, new_reader()
     results: list[Gathered] = []
-    with inputs(paths) as files:
-        kinds = {file: kind or recognise_surely(file.path) for file in files if not file.within}
-        notes: dict[Path, list[str]] = {}
-        queue = deque(one for file in files for one in parts_of(file, kinds, options, notes))
-        kinds |= {one: FileKind.SHEET for one in queue if one.sheet}
-        if pieces is not None:
-            pieces.expect(f for f in queue if FileKind.ACCESS_LOG in {kind, kinds.get(f)})
-        seen = set(queue)
-        left: dict[str, list[str]] = {}
-        while queue:
-            file = queue.popleft()
-            progress(file.name)
-            try:
-                reader, (result, reading) = _read_whole(
-                    reader, new_reader, file, kinds.get(file) or kind or recognise_surely(file.path)
-                )
-            except InputError as error:
-                if isinstance(error, NoAddressesError) and file.within:
-                    left.setdefault(file.within, []).append(file.name)
-                    continue
-                if isinstance(error, DatabaseError) or (len(files) == 1 and not results):
-                    raise
-                results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
+    kinds = {file: kind or recognise_surely(file.path) for file in files if not file.within}
+    notes: dict[Path, list[str]] = {}
+    queue = deque(one for file in files for one in parts_of(file, kinds, options, notes))
+    kinds |= {one: FileKind.SHEET for one in queue if one.sheet}
+    if pieces is not None:
+        pieces.expect(f for f in queue if FileKind.ACCESS_LOG in {kind, kinds.get(f)})
+    seen = set(queue)
+    left: dict[str, list[str]] = {}
+    while queue:
+        file = queue.popleft()
+        progress(file.name)
+        try:
+            reader, (result, reading) = _read_whole(
+                reader, new_reader, file, kinds.get(file) or kind or recognise_surely(file.path)
+            )
+        except InputError as error:
+            if isinstance(error, NoAddressesError) and file.within:
+                left.setdefault(file.within, []).append(file.name)
                 continue
-            result.notes += notes.pop(file.path, [])
-            results.append(result)
-            further = [
-                f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen
-            ]
-            queue += further
-            seen.update(further)
+            is_all = isinstance(error, (DatabaseError, NoWorkersError))
+            if is_all or (len(files) == 1 and not results):
+                raise
+            results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
+            continue
+        result.notes += notes.pop(file.path, [])
+        results.append(result)
+        further = [
+            f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen
+        ]
+        queue += further
+        seen.update(further)
     say_what_was_left(results, left)
-    pruned = {}
-    if any(result.kind == FileKind.ACCESS_LOG and not result.failed for result in results):
-        with ledger.writing() as connection:
-            pruned = prune(connection, ledger.settings.retention)
-    with ledger.reading() as connection:
-        return Gathering(results, count_entries(connection), pruned)
+    return results
 
 
 FOLDING_SECONDS = 30.0

@@ -13,24 +13,19 @@ from typing import Generic, NamedTuple, TypeVar
 
 from upright_ledger.core.inventory.answer import AnswerKind, Expected, expected_text
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.offline import trace_offline
+from upright_ledger.core.tracing.redirect_ends import RedirectEnds
 from upright_ledger.core.tracing.results import Outcome, outcome_of
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.trace import Hop, Trace
-from upright_ledger.core.tracing.verdicts import Verdict, is_language_home, judge, same_page
-from upright_ledger.core.url.address import address_of, split_text
-from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.tracing.verdicts import Verdict, judge, same_page
+from upright_ledger.core.url.address import address_of
 
 T = TypeVar("T")
 
 _OK = (Verdict.OK,)
 _MOVES = frozenset([AnswerKind.MOVE, AnswerKind.TEMPORARY])
 _MOST_KEPT = 1 << 17
-NO_END = -1
-"""In the place of a status: a redirect may lead on, fail, or end at a front page."""
-
 Due = tuple[Expected, float]
 """What is expected of a request, and what that is worth."""
 
@@ -53,20 +48,15 @@ class Rehearsal(Generic[T]):
 
     def __init__(
         self,
-        rules: RuleSet,
-        sites: Sites,
-        pages: Pages,
+        ends: RedirectEnds,
         homes: frozenset[str],
         policy: FoldingPolicy,
         due: Callable[[T | None, str], Due],
     ) -> None:
-        self.rules = rules
-        self.sites = sites
-        self.pages = pages
+        self.ends = ends
         self._homes = homes
         self._policy = policy
         self._due = due
-        self._ends: dict[str, int] = {}
         self._shared: dict[tuple[int, int, str, float], Outcome] = {}
         self._staying: dict[tuple[int, Expected, float], Outcome] = {}
         self._adds_nothing = lru_cache(1 << 14)(self._is_no_other_page)
@@ -133,46 +123,13 @@ class Rehearsal(Generic[T]):
         names = (part.partition("=")[0].lower() for part in tail[1:].split("&") if part)
         return all(name in tracking or name.startswith("utm_") for name in names)
 
-    def end(self, location: str) -> int:
-        """The status of the page at a location, 0 where nothing is known of it; NO_END where it may
-        lead on, fails, or is a front page.
-
-        It lies on no old host, so that a redirect to it changes more than a slash.
-        """
-        known = self._ends.get(location)
-        if known is None:
-            known = self._look_at(location)
-            if len(self._ends) < _MOST_KEPT:
-                self._ends[location] = known
-        return known
-
-    def _look_at(self, location: str) -> int:
-        _, authority, target = split_text(location)
-        if (
-            authority in self.rules.site_of
-            or authority not in self.sites.new_authorities
-            or "#" in target
-            or target == "/"
-            or target[:2] == "/?"
-            or is_language_home(target.partition("?")[0])
-        ):
-            return NO_END
-        return status_at(self.pages.at(address_of(location)))
-
     def whole(self, url: str, whose: T | None) -> tuple[str, Outcome]:
         """Location and outcome of one request, with nothing left out."""
         address = address_of(url)
         expected, value = self._due(whose, url)
-        trace = trace_offline(address, self.rules, self.sites, self.pages, self._policy.index_set)
+        rules, sites, pages = self.ends.rules, self.ends.sites, self.ends.pages
+        trace = trace_offline(address, rules, sites, pages, self._policy.index_set)
         verdicts = judge(trace, expected, self._homes, self._policy)
         if verdicts[0] != Verdict.OK:
-            trace = with_rules(trace, self.rules)
+            trace = with_rules(trace, rules)
         return outcome_of(trace, verdicts, expected_text(expected), value)
-
-
-def status_at(page: StockPage | None) -> int:
-    """The status of a page where a redirect ends, 0 where nothing is known of it; NO_END where it
-    leads on or fails.
-    """
-    status = (page.status or 200) if page is not None else 0
-    return status if status < 300 else NO_END

@@ -75,11 +75,11 @@ class LogReader:
             parser = _dated(parser) if self.tells_days else _undated(parser)
         self._parser = parser
 
-    def read(self, file: BinaryIO) -> Iterator[Group]:
-        """The lines of a file, or of a part of it, numbered from 1."""
+    def read(self, file: BinaryIO, threads: int = 0) -> Iterator[Group]:
+        """The lines of a file, or of a part of it, numbered from 1. threads: see `BlockScanner`."""
         scanner = self._scanner
         if scanner is not None:
-            for columns, end in scanner.scan(file):
+            for columns, end in scanner.scan(file, threads):
                 odd, others = self._one_by_one(columns.odd, scanner.splits, scanner.without_noise)
                 yield Group([columns, *odd], others, end)
             return

@@ -1,1 +1,1 @@
-"""Files of any kind read as sources: what is named, how it is read, and what becomes of each line."""
+"""Files of any kind read as sources: how they are read, and what becomes of each line."""

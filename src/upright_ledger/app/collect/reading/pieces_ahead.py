@@ -16,7 +16,8 @@ from upright_ledger.formats.records import Reading, ReadOptions
 from upright_ledger.web.cluster import Cluster
 
 PIECE = 64 << 20  # bytes of a log that is cut
-_AHEAD = 3  # pieces a worker
+_AHEAD = 3  # pieces a worker that are not read yet
+_HELD = 4  # times as many that are held
 
 
 @dataclass
@@ -60,6 +61,7 @@ class PiecesAhead:
         found = self._begun[file]
 
         def say(done: int, every: int) -> None:
+            self._begin_more(told)
             self._progress(f"{file.name}: {done:,} of {every:,} pieces")
 
         return read_pieces(found.sources, found.tasks, options, self._workers, say)
@@ -70,10 +72,13 @@ class PiecesAhead:
         self._begun[file] = _Begun(options, sources, begin_reading(sources, self._workers))
 
     def _begin_more(self, options: ReadOptions) -> None:
-        """Begin with logs to come, as long as workers would have nothing else to do."""
+        """Begin with logs to come, as long as workers would have nothing else to do, and hold no
+        more than they can.
+        """
         most = _AHEAD * max(1, self._workers.workers)
         for file in self._coming:
-            if sum(len(one.tasks) for one in self._begun.values()) >= most:
+            held = [task for one in self._begun.values() for task in one.tasks]
+            if len(held) >= _HELD * most or sum(not t.done() for t in held) >= most:
                 return
             if file not in self._begun:
                 try:

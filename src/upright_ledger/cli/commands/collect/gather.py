@@ -77,8 +77,8 @@ def command(
     """Gather old URLs from files of any kind into the ledger.
 
     PATHS are files, folders, patterns (logs/*.gz), web addresses of sitemaps, addresses in object
-    storage (s3://bucket/logs/*.gz, gs://, abfs://, hdfs://, sftp://), or - for standard input; plain
-    or packed with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of
+    storage (s3://bucket/logs/*.gz, gs://, abfs://, hdfs://, sftp://), or - for standard input;
+    plain or packed with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of
     one page are folded into one entry and keep their evidence. Gathering the same file again
     changes nothing, and a log line that stands in two files counts once.
 

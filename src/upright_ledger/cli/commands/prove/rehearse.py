@@ -13,6 +13,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import reading_options
 from upright_ledger.cli.options.runs import RunView, view_options
 from upright_ledger.cli.options.shared import by_option, json_option, optional_paths_argument
+from upright_ledger.cli.options.workers import on_option, workers
 from upright_ledger.cli.screens.results import show_coverage, show_results
 from upright_ledger.cli.terminal import output
 from upright_ledger.formats.records import ReadOptions
@@ -22,6 +23,7 @@ from upright_ledger.formats.records import ReadOptions
 @optional_paths_argument
 @reading_options
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
+@on_option
 @by_option
 @view_options
 @json_option
@@ -31,6 +33,7 @@ def command(
     paths: tuple[str, ...],
     reading: ReadOptions,
     name: str,
+    scheduler: str | None,
     by: str | None,
     view: RunView,
     as_json: bool,
@@ -42,7 +45,8 @@ def command(
     """
     ledger = open_ledger(folder)
     move = MoveState(ledger)
-    results = rehearse(move, list(paths), reading, name=name)
+    with workers(ledger.settings, scheduler) as on:
+        results = rehearse(move, list(paths), reading, name=name, on=on)
     view.write(results, quiet=as_json)
     covered = coverage(results, move, by) if by else []
     if as_json:

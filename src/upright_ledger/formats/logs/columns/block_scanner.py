@@ -67,13 +67,13 @@ class BlockScanner(ABC):
         self.splits = splits
         self.without_noise = NoiseFilter(noise)
 
-    def scan(self, file: BinaryIO) -> Iterator[tuple[Columns, int]]:
+    def scan(self, file: BinaryIO, threads: int = 0) -> Iterator[tuple[Columns, int]]:
         """The columns of a file's lines, in their order, those of several blocks together, with the
-        number of the line after them.
+        number of the line after them. threads: how many at most; 0: as many as there are cores.
         """
         found: list[Columns] = []
         number = 1
-        for columns, lines in self._each(file):
+        for columns, lines in self._each(file, threads or os.cpu_count() or 1):
             found.append(columns.numbered_from(number))
             number += lines
             if len(found) == _TOGETHER:
@@ -82,9 +82,9 @@ class BlockScanner(ABC):
         if found:
             yield _together(found), number
 
-    def _each(self, file: BinaryIO) -> Iterator[tuple[Columns, int]]:
+    def _each(self, file: BinaryIO, threads: int) -> Iterator[tuple[Columns, int]]:
         """The columns of each block, its lines numbered from 0, and how many they are."""
-        workers = max(1, min(self.most_workers, os.cpu_count() or 1))
+        workers = min(self.most_workers, threads)
         waiting: deque[Future[tuple[Columns, int]]] = deque()
         buffers = Buffers()
 

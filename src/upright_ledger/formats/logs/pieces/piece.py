@@ -110,7 +110,8 @@ def read_piece(source: PieceSource) -> Piece:
     others, told = Others(), list[Told]()
     opened = open_span(path, span) if span else open_log(path, head, options.encoding)
     with opened as file:
-        for group in reader.read(file):
+        # A worker has others beside it on the other cores.
+        for group in reader.read(file, threads=1):
             for columns in group.columns:
                 if len(columns.number):
                     damaged, sound = lines.read(columns)
