@@ -7,7 +7,7 @@ from typing import Any
 from upright_ledger.ledger.db import journal
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of
+from upright_ledger.settings.file import draft_policy, put_draft
 
 
 def history(ledger: Ledger) -> list[dict[str, Any]]:
@@ -56,5 +56,5 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
             draft_policy(ledger.folder, policy)
     if number != before:
         put_draft(ledger.folder)
-        ledger.settings = read_settings_of(ledger.folder)
+        ledger.read_settings()
     return done

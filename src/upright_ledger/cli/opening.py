@@ -21,6 +21,13 @@ def open_ledger(folder: Path) -> Ledger:
     """
     ledger = store.open_ledger(folder, lambda text: click.echo(f"upright: {text} ...", err=True))
     _opened.append(ledger)
+    if ledger.otherwise:
+        names = ", ".join(f"[{name}]" for name in ledger.otherwise)
+        click.echo(
+            f"upright: upright.toml says otherwise than the team's settings, which hold: {names}.\n"
+            "  `upright fold --apply` shares yours; `upright fold --put-back` takes theirs.",
+            err=True,
+        )
     context = click.get_current_context(silent=True)
     if context is not None:
         context.call_on_close(lambda: _tell(ledger))

@@ -5,18 +5,22 @@ was cut off is begun again.
 from __future__ import annotations
 
 import json
-from contextlib import suppress
+from contextlib import closing, suppress
 from pathlib import Path
 
-from upright_ledger.errors import InputError, RefusedError, UprightError
+from upright_ledger.errors import InputError, RefusedError, UprightError, UsageError
 from upright_ledger.ledger.clock import author, now
 from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.db.databases import database_for, errors_of, one_ledger_at
+from upright_ledger.ledger.db.policies import shared_settings
+from upright_ledger.ledger.db.versions import NEWEST, schema_number
 from upright_ledger.ledger.lines import keeping
 from upright_ledger.ledger.migrations.numbered import migrate
-from upright_ledger.ledger.store import DATABASE_FILE, STEP, Ledger
+from upright_ledger.ledger.store import DATABASE_FILE, STEP, Ledger, open_ledger
 from upright_ledger.processes import lock
-from upright_ledger.settings.file import FILE_NAME
+from upright_ledger.settings.file import FILE_NAME, joined_settings_text
 from upright_ledger.settings.reading import read_settings
+from upright_ledger.settings.shared import TABLES, tables_in
 
 
 def create_ledger(folder: Path, settings_text: str) -> Ledger:
@@ -46,6 +50,10 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
             connection.load("policies", ("number", "settings", "since"), [policy])
             opened = (1, now(), author(), "open", "", "a new ledger")
             connection.load("steps", STEP, [opened])
+            if ledger.database.is_shared:
+                tables = tables_in(draft)
+                rows = [(n, json.dumps(tables[name])) for n, name in enumerate(TABLES)]
+                connection.load("shared", ("number", "value"), rows)
             keeping.restate(connection, ledger.settings)
     except BaseException:
         draft.unlink(missing_ok=True)
@@ -56,6 +64,47 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
         raise
     draft.replace(path)  # last: without settings there is no ledger
     return ledger
+
+
+def join_ledger(folder: Path, address: str) -> Ledger:
+    """Take part in a team's ledger: make a folder with the settings that the team has together.
+    Raises RefusedError where the folder holds a ledger, UsageError where the database holds none,
+    or several and the address names none of them.
+    """
+    path = folder / FILE_NAME
+    if path.exists():
+        raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
+    address = one_ledger_at(address)
+    database = database_for(address, folder / DATABASE_FILE)
+    with errors_of(address), closing(database.open()) as connection:
+        present = schema_number(connection)
+        if not present:
+            raise UsageError("that database holds no ledger", "make one, without --join")
+        if present < NEWEST:
+            raise UsageError(
+                "the ledger there was made by an older version",
+                "any command in the folder of somebody who has it brings it up to date",
+            )
+        shared = shared_settings(connection)
+    database.dispose()
+    if shared is None:
+        raise UsageError(
+            "the settings of that ledger are its owner's alone",
+            "`upright fold --apply` in the owner's folder shares them",
+        )
+    try:
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        draft, _ = _only_draft(folder)
+        draft.write_text(
+            joined_settings_text(folder.resolve().name, address, shared), encoding="utf-8"
+        )
+    except OSError as error:
+        raise InputError(
+            f"{folder} cannot be made: {error.strerror or error}",
+            "check the name and the permissions",
+        ) from None
+    draft.replace(path)
+    return open_ledger(folder)
 
 
 def _only_draft(folder: Path) -> tuple[Path, str | None]:
@@ -92,6 +141,10 @@ def _refuse_used(connection: Connection, *, begun: bool) -> None:
         return
     steps = connection.value("SELECT COUNT(*) FROM steps")
     if not begun or steps != 1:
-        raise RefusedError("that database holds a ledger already", "name an empty database")
+        raise RefusedError(
+            "that database holds a ledger already",
+            "take part in it with --join, or name another place in the database: ?schema=NAME",
+        )
+    connection.run("DELETE FROM shared")
     connection.run("DELETE FROM steps")
     connection.run("DELETE FROM policies")

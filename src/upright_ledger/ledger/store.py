@@ -22,12 +22,13 @@ from upright_ledger.ledger.db.databases import (
     try_turn,
 )
 from upright_ledger.ledger.db.journal import Step, last_step
-from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.db.policies import shared_settings, stored_policy
 from upright_ledger.ledger.db.versions import NEWEST, schema_number
 from upright_ledger.ledger.lines.state import are_of
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
 from upright_ledger.settings.model import Settings
 from upright_ledger.settings.reading import read_settings
+from upright_ledger.settings.shared import differing
 
 DATABASE_FILE = "ledger.db"
 _MANY = 50_000
@@ -63,6 +64,25 @@ class Ledger:
     settings and cannot be written.
     """
     _views: dict[tuple[int, int], _View] = field(default_factory=dict, repr=False)
+
+    otherwise: list[str] = field(default_factory=list)
+    """The tables of the settings file that say otherwise than the team's, which hold."""
+
+    def read_settings(self) -> None:
+        """Take the settings as they are now: those of the file, but what a team has together."""
+        path = self.folder / FILE_NAME
+        self.settings, self.otherwise = read_settings(path), []
+        if not self.settings.database:
+            return
+        with self._connection() as connection:
+            shared = shared_settings(connection)
+        if shared is not None:
+            self.otherwise = differing(path, shared, self.settings.policy)
+            self.settings = read_settings(path, shared)
+
+    def take_own_settings(self) -> None:
+        """Take the settings as the file alone says them."""
+        self.settings, self.otherwise = read_settings(self.folder / FILE_NAME), []
 
     @cached_property
     def database(self) -> Database:
@@ -291,11 +311,12 @@ def open_ledger(folder: Path, tell: Callable[[str], None] = lambda _: None) -> L
 
         with ledger._writing("migrate") as connection:  # noqa: SLF001 - alone, as a step is
             migrate(connection)
+    ledger.read_settings()
     ledger.keep_lines()
     stored = ledger.stored_policy()[1]
     if stored != ledger.settings.policy:
         if drafted_policy(folder) == stored:
             # What folded all anew ended, or stands, before it wrote the settings.
             put_draft(folder)
-        ledger.settings = read_settings(path)  # or it wrote them just after they were read here
+        ledger.read_settings()  # or it wrote them just after they were read here
     return ledger

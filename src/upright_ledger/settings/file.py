@@ -10,8 +10,8 @@ from typing import Any
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError
-from upright_ledger.settings.model import Settings
 from upright_ledger.settings.reading import read_settings
+from upright_ledger.settings.shared import Shared
 
 FILE_NAME = "upright.toml"
 
@@ -97,11 +97,16 @@ def draft_policy(folder: Path, policy: FoldingPolicy) -> None:
     real = _real(folder)
     document: Any = tomlkit.parse(real.read_text(encoding="utf-8-sig"))
     _put_policy(document["folding"], policy)
-    draft = _draft(folder)
+    _lay_out(folder, tomlkit.dumps(document))
+
+
+def _lay_out(folder: Path, text: str) -> None:
+    """Write the settings file to be beside it."""
+    real, draft = _real(folder), _draft(folder)
     draft.unlink(missing_ok=True)
     draft.touch(mode=0o600)
     with draft.open("w", encoding="utf-8") as file:
-        file.write(tomlkit.dumps(document))
+        file.write(text)
         file.flush()
         os.fsync(file.fileno())
     draft.chmod(real.stat().st_mode & 0o7777)
@@ -133,6 +138,34 @@ def _draft(folder: Path) -> Path:
     return real.with_name(f".{real.name}.next")
 
 
-def read_settings_of(folder: Path) -> Settings:
-    """The settings of a ledger."""
-    return read_settings(folder / FILE_NAME)
+def write_shared(folder: Path, shared: Shared) -> None:
+    """Put a team's settings into a ledger's settings file, whole or not at all; other comments
+    stay.
+    """
+    import tomlkit
+
+    real = _real(folder)
+    document: Any = tomlkit.parse(real.read_text(encoding="utf-8-sig"))
+    _put_shared(document, shared)
+    _lay_out(folder, tomlkit.dumps(document))
+    put_draft(folder)
+
+
+def joined_settings_text(name: str, database: str, shared: Shared) -> str:
+    """The text of the settings file of somebody who joins a team."""
+    import tomlkit
+
+    document: Any = tomlkit.parse(_template())
+    document["ledger"]["name"] = name
+    document["ledger"]["database"] = database
+    _put_shared(document, shared)
+    return tomlkit.dumps(document)
+
+
+def _put_shared(document: Any, shared: Shared) -> None:
+    for key, table in shared.tables.items():
+        if table is None or table == {}:
+            document.pop(key, None)
+        elif key not in document or document[key].unwrap() != table:
+            document[key] = table
+    _put_policy(document["folding"], shared.policy)

@@ -23,6 +23,7 @@ from upright_ledger.core.url.origins import Site, Sites, read_origin
 from upright_ledger.errors import InputError
 from upright_ledger.settings.lines import Steps, line_of
 from upright_ledger.settings.model import Document, Settings, texts
+from upright_ledger.settings.shared import Shared, with_shared
 
 _KINDS = {
     "int": "a whole number",
@@ -43,8 +44,10 @@ class _WrongError(Exception):
         self.steps = steps
 
 
-def read_settings(path: Path) -> Settings:
-    """Read and check a settings file. Raises InputError that names the line and the key."""
+def read_settings(path: Path, shared: Shared | None = None) -> Settings:
+    """Read and check a settings file; what a team has together is in the place of the file's.
+    Raises InputError that names the line and the key.
+    """
     try:
         text = path.read_text(encoding="utf-8-sig")
     except OSError as error:
@@ -57,7 +60,7 @@ def read_settings(path: Path) -> Settings:
     except tomllib.TOMLDecodeError as error:
         raise InputError(f"{path} is not valid TOML: {error}", "mend the line it names") from None
     try:
-        return _settings(_converted(document))
+        return _settings(_converted(with_shared(document, shared) if shared else document))
     except _WrongError as error:
         line = line_of(text, error.steps)
         where = f"{path}, line {line}" if line else str(path)

@@ -67,7 +67,9 @@ class Cluster:
             raise self._gone() from None
 
     def send(self, thing: Any) -> Any:
-        """Send something to every worker once; returns what stands for it as an argument of work."""
+        """Send something to every worker once; returns what stands for it as an argument of
+        work.
+        """
         try:
             return self._client.scatter(thing, broadcast=True, hash=False)
         except Exception:
@@ -198,8 +200,9 @@ def _at(address: str, certificates: Certificates) -> Iterator[Any]:
             tls_client_key=certificates.key or None,
             require_encryption=True,
         )
+    told = {"security": security, "timeout": _SECONDS}
     try:
-        client = Client(address, security=security, timeout=_SECONDS)  # type: ignore[no-untyped-call]
+        client = Client(address, **told)  # type: ignore[no-untyped-call]
     except (OSError, TimeoutError, ValueError) as error:
         raise InputError(
             f"no scheduler answers at {address}: {_first_line(error)}",

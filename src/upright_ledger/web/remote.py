@@ -164,7 +164,7 @@ def _lacks(address: str, error: ImportError) -> UsageError:
     said = _first_line(error).rstrip(".")
     return UsageError(
         f"{address} needs a package that is not installed: {said}",
-        "install it beside upright-ledger (for s3:// it is s3fs, for gs:// gcsfs, for abfs:// adlfs)",
+        "install it beside upright-ledger (for s3:// s3fs, for gs:// gcsfs, for abfs:// adlfs)",
     )
 
 

@@ -8,8 +8,8 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.creating import create_ledger
-from upright_ledger.ledger.db.databases import refuse_password
+from upright_ledger.ledger.creating import create_ledger, join_ledger
+from upright_ledger.ledger.db.databases import refuse_password, with_schema
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.settings.file import new_settings_text
 
@@ -34,9 +34,16 @@ def open_new(
     chosen = dict(_significant(text) for text in significant or [])
     policy = FoldingPolicy(case=case, significant=chosen)
     refuse_password(database)
+    database = with_schema(database, folder.resolve().name)
     return create_ledger(
         folder, new_settings_text(folder.resolve().name, database, sites, slash, policy)
     )
+
+
+def join(folder: Path, database: str) -> Ledger:
+    """Take part in the ledger that a team has in a database."""
+    refuse_password(database)
+    return join_ledger(folder, database)
 
 
 def _significant(text: str) -> tuple[str, tuple[str, ...]]:

@@ -17,14 +17,21 @@ from upright_ledger.core.inventory.parameter_inference import (
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
-from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.db.policies import share, shared_settings, stored_policy
 from upright_ledger.ledger.lines.keeping import follow
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries, hosts_of, seen_queries
 from upright_ledger.ledger.tables.reclassify import ACCESS_LOG, know_stock
 from upright_ledger.ledger.tables.renormalise import Refolded, refold
 from upright_ledger.ledger.tables.sources import list_sources
-from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of, write_policy
+from upright_ledger.settings.file import (
+    FILE_NAME,
+    draft_policy,
+    put_draft,
+    write_policy,
+    write_shared,
+)
+from upright_ledger.settings.shared import tables_in
 
 CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only", "page asset")
 
@@ -65,6 +72,9 @@ def folding(
     changed and `apply` is not given.
     """
     number, stored = ledger.stored_policy()
+    proposed = ledger.otherwise
+    if apply:
+        ledger.take_own_settings()
     wanted = ledger.settings.policy if apply else stored
     if not apply and (accept or significant or case or take_back):
         with ledger.reading() as connection:
@@ -86,9 +96,10 @@ def folding(
     )
     report = FoldingReport(suggestions, before, before, doubts=named_like_sessions(seen, policy))
     other_hosts = _other_hosts(ledger) if apply else []
-    if policy == stored and not other_hosts:
+    if policy == stored and not other_hosts and not (apply and proposed):
         return report
     report.changes = differences(stored, policy) + other_hosts
+    report.changes += [f"[{name}] shared" for name in proposed if apply and name != "folding"]
     report.needed, kinds = _needed(stored, policy)
     with ledger.reading() as connection:
         logs = [
@@ -107,6 +118,8 @@ def folding(
         placer = Classifier(ledger.settings.sites, policy)
         know_stock(step.connection, placer)
         report.applied = refold(step, placer)
+        if apply and ledger.database.is_shared:
+            share(step, tables_in(ledger.folder / FILE_NAME))
         follow(step, ledger.settings)
         report.after = count_entries(step.connection)
         step.summary = (
@@ -115,7 +128,7 @@ def folding(
         # Before the database has it: whenever this ends, the next command knows which one holds.
         draft_policy(ledger.folder, policy)
     put_draft(ledger.folder)
-    ledger.settings = read_settings_of(ledger.folder)
+    ledger.read_settings()
     report.suggestions = [
         s
         for s in suggestions
@@ -131,10 +144,18 @@ def put_back(ledger: Ledger) -> list[str]:
     Raises RefusedError where the settings cannot say what the entries stand under.
     """
     stored = ledger.stored_policy()[1]
+    if ledger.otherwise:
+        with ledger.reading() as connection:
+            shared = shared_settings(connection)
+        changes = [f"[{name}]" for name in ledger.otherwise]
+        if shared is not None:
+            write_shared(ledger.folder, shared)
+        ledger.read_settings()
+        return changes
     changes = differences(stored, ledger.settings.policy)
     if changes:
         write_policy(ledger.folder, stored)
-        ledger.settings = read_settings_of(ledger.folder)
+        ledger.read_settings()
         if ledger.settings.policy != stored:
             raise RefusedError(
                 "the entries stand under the folding rules of another version of this program",

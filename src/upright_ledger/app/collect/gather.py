@@ -36,7 +36,6 @@ from upright_ledger.formats.registry import check_kind
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.retention import prune
-from upright_ledger.settings.file import read_settings_of
 from upright_ledger.web.cluster import Cluster
 
 __all__ = [
@@ -198,7 +197,7 @@ def _by_new_settings(
     the file a moment later.
     """
     while True:
-        ledger.settings = read_settings_of(ledger.folder)
+        ledger.read_settings()
         try:
             return new_reader()
         except RefusedError:

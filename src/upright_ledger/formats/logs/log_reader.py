@@ -50,7 +50,8 @@ class LogReader:
     """Reads the lines of one log. head: its first bytes. size: of the file, in bytes.
 
     tells_days: whether its lines tell days, by which they are known when they come again. method:
-    how they are told apart for good. with_hosts: requests begin with the host that was asked. by_line: each line can be read without those before it.
+    how they are told apart for good. with_hosts: requests begin with the host that was asked.
+    by_line: each line can be read without those before it.
     """
 
     def __init__(self, head: bytes, size: int, options: ReadOptions) -> None:

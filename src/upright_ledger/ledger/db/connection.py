@@ -11,7 +11,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 if TYPE_CHECKING:
     import sqlalchemy
@@ -105,6 +105,9 @@ class Connection(ABC):
 class Database(ABC):
     """A database that holds a ledger. where: its address, or its file."""
 
+    is_shared: ClassVar[bool] = False
+    """Whether it is a team's, and holds the settings that decide meaning."""
+
     def __init__(self, where: str) -> None:
         self.where = where
 
@@ -121,6 +124,10 @@ class Database(ABC):
     @abstractmethod
     def wait_on(self, connection: Connection, seconds: float) -> bool:
         """Wait for the turn so many seconds; whether it came."""
+
+    def ledgers(self) -> list[str]:
+        """The names of the ledgers in it, where it can hold several."""
+        return []
 
     def lay_out(self) -> None:  # noqa: B027 - most have nothing to do
         """Begin it, where that is ours to do. Raises DatabaseError, OSError."""

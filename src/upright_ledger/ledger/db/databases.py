@@ -4,12 +4,15 @@ named in messages.
 
 from __future__ import annotations
 
+import re
 import sqlite3
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+
+from anyascii import anyascii
 
 from upright_ledger.errors import DatabaseError, InputError, UsageError
 from upright_ledger.ledger.db.connection import Connection, Database
@@ -19,6 +22,10 @@ WAIT_SECONDS = 300
 """How long a writer waits for its turn: a step of a million rows may be under way."""
 SILENT_SECONDS = 2
 """How long it waits before it says for whom."""
+
+_SCHEMA = "schema"
+"""The parameter of a server's address that names a ledger's place in its database."""
+_LONGEST = 60  # letters of a name
 
 _EXAMPLE = "such as postgresql+psycopg://user@host/name"
 
@@ -57,6 +64,53 @@ def database_for(url: str, own_file: Path) -> Database:
         raise UsageError(
             f"the driver {error.name} is not installed", "pip install 'upright-ledger[postgresql]'"
         ) from None
+
+
+def with_schema(url: str, name: str) -> str:
+    """The address of a ledger's own place in a server's database, called as the ledger is, where it
+    names none.
+    """
+    if not url.startswith("postgresql") or f"{_SCHEMA}=" in url:
+        return url
+    plain = re.sub(r"[^a-z0-9]+", "_", anyascii(name).lower()).strip("_")[:_LONGEST] or "ledger"
+    place = f"ledger_{plain}" if plain[0].isdecimal() or plain.startswith("pg_") else plain
+    return _at(url, place)
+
+
+def _at(url: str, place: str) -> str:
+    """An address with a schema."""
+    from sqlalchemy.engine import make_url
+    from sqlalchemy.exc import ArgumentError
+
+    try:
+        found = make_url(url).update_query_dict({_SCHEMA: place})
+    except (ArgumentError, ValueError):
+        return url  # it is refused when it is used
+    return found.render_as_string(hide_password=False)
+
+
+def one_ledger_at(url: str) -> str:
+    """The address of the only ledger in a server's database, where an address names none of them.
+    Raises UsageError.
+    """
+    database = database_for(url, Path())
+    if not database.is_shared:
+        raise UsageError(
+            "only a ledger on PostgreSQL can be joined",
+            f"name its database: --database {_EXAMPLE.removeprefix('such as ')}",
+        )
+    if f"{_SCHEMA}=" in url:
+        return url
+    with errors_of(url):
+        found = database.ledgers()
+    database.dispose()
+    if len(found) != 1:
+        several = f"several ledgers: {', '.join(found)}" if found else "no ledger"
+        raise UsageError(
+            f"that database holds {several}",
+            "name the one that is meant: ?schema=NAME" if found else "make one, without --join",
+        )
+    return _at(url, found[0])
 
 
 def take_turn(

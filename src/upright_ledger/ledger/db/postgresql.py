@@ -7,7 +7,7 @@ import re
 import sys
 import time
 from collections.abc import Generator, Iterable, Iterator, Sequence
-from functools import cache, lru_cache
+from functools import cache, lru_cache, partial
 from itertools import count
 from typing import Any
 
@@ -15,7 +15,7 @@ import sqlalchemy
 from sqlalchemy import create_engine, event
 from sqlalchemy.engine import URL
 
-from upright_ledger.errors import InputError
+from upright_ledger.errors import InputError, UsageError
 from upright_ledger.ledger.db.connection import AT_ONCE, Connection, Database, quoted
 
 _OF_CONNECTING: dict[str, Any] = {
@@ -39,6 +39,7 @@ _OF_SESSIONS = {
 """How long the server waits, where nobody said otherwise: PGOPTIONS, the address, and what is set
 for a role or a database hold.
 """
+_SCHEMA = "schema"
 _GRACE = 60.0
 """How much longer than a statement may take its answer is waited for, in seconds."""
 
@@ -131,14 +132,44 @@ def _with_percents(statement: str) -> str:
 
 
 class Server(Database):
-    """A team's database. address: as SQLAlchemy reads it. Raises ModuleNotFoundError where the
-    driver is missing.
+    """A team's database. address: as SQLAlchemy reads it; its `schema` is that in which the ledger
+    stands beside others. Raises ModuleNotFoundError where the driver is missing.
     """
+
+    is_shared = True
 
     def __init__(self, where: str, address: URL) -> None:
         super().__init__(where)
-        self._engine = create_engine(address)
-        event.listen(self._engine, "do_connect", _on_opening)
+        told = address.query.get(_SCHEMA, "")
+        self.schema = told if isinstance(told, str) else told[0]
+        self._engine = create_engine(address.difference_update_query([_SCHEMA]))
+        event.listen(self._engine, "do_connect", partial(_on_opening, self.schema))
+
+    def lay_out(self) -> None:
+        """Make the schema, where the address names one and it is not there. Raises UsageError where
+        that is not allowed.
+        """
+        if not self.schema:
+            return
+        with self._engine.connect() as core:
+            driver: Any = core.connection.driver_connection
+            known = "SELECT 1 FROM pg_namespace WHERE nspname = %s"
+            if driver.execute(known, [self.schema]).fetchone():
+                return
+            try:
+                driver.execute(f"CREATE SCHEMA {_quoted(self.schema)}")
+                driver.commit()
+            except _driver().errors.InsufficientPrivilege:
+                raise UsageError(
+                    f"this user may not make the schema {self.schema} in that database",
+                    f"have its owner say: CREATE SCHEMA {_quoted(self.schema)} AUTHORIZATION you",
+                ) from None
+
+    def ledgers(self) -> list[str]:
+        """The schemas of the database that hold ledgers."""
+        with self._engine.connect() as core:
+            driver: Any = core.connection.driver_connection
+            return [name for (name,) in driver.execute(_LEDGERS).fetchall()]
 
     def open(self, *, one_state: bool = False) -> Connection:
         """A connection. one_state: whether all that is asked is of one state of the database."""
@@ -173,12 +204,24 @@ class Server(Database):
         return True
 
 
+_LEDGERS = """
+    SELECT n.nspname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+    WHERE c.relname IN ('policies', 'entry_lines') GROUP BY 1 HAVING COUNT(*) = 2 ORDER BY 1
+"""
+
+
 def _driver() -> Any:
     """The driver, loaded where a connection was opened."""
     return sys.modules["psycopg"]
 
 
-def _on_opening(_dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]) -> Any:
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _on_opening(
+    schema: str, _dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]
+) -> Any:
     """Let connections be opened as a ledger needs it."""
     connection = _patient().connect(*arguments, **{**_OF_CONNECTING, **options})
     encoding = connection.info.parameter_status("server_encoding")
@@ -194,6 +237,8 @@ def _on_opening(_dialect: Any, _record: Any, arguments: Any, options: dict[str, 
         "WHERE source = 'default' AND name = ANY(%s)"
     )
     connection.execute(limits, [json.dumps(_OF_SESSIONS), list(_OF_SESSIONS)])
+    if schema:
+        connection.execute(f"SET search_path TO {_quoted(schema)}")
     told = connection.execute(
         "SELECT setting FROM pg_settings WHERE name = 'statement_timeout'"
     ).fetchone()

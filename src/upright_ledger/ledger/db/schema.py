@@ -48,6 +48,14 @@ policies = Table(
     Column("since", String, nullable=False),
 )
 
+# Settings that a team has together, a table of the file a row; see settings.shared.
+shared = Table(
+    "shared",
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("value", JSON, nullable=False),
+)
+
 steps = Table(
     "steps",
     metadata,

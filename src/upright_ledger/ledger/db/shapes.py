@@ -55,6 +55,7 @@ JOURNALLED: Mapping[str, Shape] = {
         flags=frozenset({"withdrawn"}),
     ),
     "policies": Shape(("number",), {}, packed=frozenset({"settings"})),
+    "shared": Shape(("number",), {}, packed=frozenset({"value"})),
     "templates": Shape(
         ("id",), {"status": 0, "destination": "", "query": _QUERY, "where": ""}
     ),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from upright_ledger.errors import InputError
 from upright_ledger.ledger.db.connection import Connection
 
-NEWEST = 15
+NEWEST = 16
 """The number of the schema that this program writes: of the last migration."""
 
 

@@ -118,6 +118,13 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
             "ALTER TABLE builds ADD COLUMN sections TEXT NOT NULL DEFAULT ''",
         ),
     ),
+    (
+        16,
+        "settings of a team",
+        _sql(
+            "CREATE TABLE shared (number <id> NOT NULL, value JSON NOT NULL, PRIMARY KEY (number))"
+        ),
+    ),
 )
 """Number, name and change, from the schema before it. Each holds its own statements, so that what
 the program's schema becomes later changes none of them.

@@ -6,9 +6,11 @@ from pathlib import Path
 
 import click
 
+from upright_ledger.app.begin.open_ledger import join as join_team
 from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
+from upright_ledger.errors import UsageError
 
 
 @click.command("open")
@@ -16,14 +18,12 @@ from upright_ledger.cli.terminal import output
 @click.option(
     "--old",
     multiple=True,
-    required=True,
     metavar="URL",
     help="An origin of the old site; repeat it for aliases and further sites.",
 )
 @click.option(
     "--new",
     multiple=True,
-    required=True,
     metavar="URL",
     help="An origin of the new site; bare paths lie on the first.",
 )
@@ -51,8 +51,12 @@ from upright_ledger.cli.terminal import output
     "--database",
     default="",
     metavar="ADDRESS",
-    help="Another database than a file in DIR, such as postgresql+psycopg://user@host/name.",
+    help=(
+        "Another database than a file in DIR, such as postgresql+psycopg://user@host/name; a "
+        "ledger has a schema of its own there, called as DIR or by ?schema=NAME."
+    ),
 )
+@click.option("--join", is_flag=True, help="Take part in the ledger that a team has in --database.")
 @json_option
 def command(
     folder: Path,
@@ -62,6 +66,7 @@ def command(
     case: str,
     significant: tuple[str, ...],
     database: str,
+    join: bool,
     as_json: bool,
 ) -> None:
     """Make a new ledger in DIR.
@@ -71,16 +76,32 @@ def command(
         --new https://www.quillhaven.example
 
     Hosts that differ by www or a mobile label are one old site; others are sites of their own.
+
+    \b
+    upright open museum --join --database postgresql+psycopg://bob@db.quillhaven.example/moves
+
+    A team's ledger is on PostgreSQL. Its sites, folding, sections, forms and weights stand in the
+    database, and hold for all; upright.toml keeps what is one's own.
     """
-    ledger = open_new(
-        folder,
-        list(old),
-        list(new),
-        database=database,
-        slash=slash,
-        case=case,
-        significant=list(significant),
-    )
+    if join:
+        if old or new or significant or not database:
+            raise UsageError(
+                "--join goes with --database, and takes the sites from there",
+                "leave --old, --new and --significant out",
+            )
+        ledger = join_team(folder, database)
+    elif not old or not new:
+        raise click.UsageError(f"Missing option '{'--new' if old else '--old'}'.")
+    else:
+        ledger = open_new(
+            folder,
+            list(old),
+            list(new),
+            database=database,
+            slash=slash,
+            case=case,
+            significant=list(significant),
+        )
     sites = ledger.settings.sites
     if as_json:
         output.json_out(
@@ -92,11 +113,18 @@ def command(
             },
         )
         return
-    output.say(f"Opened the ledger {ledger.settings.name} in {folder}.")
+    output.say(
+        f"Joined the ledger of {folder}."
+        if join
+        else f"Opened the ledger {ledger.settings.name} in {folder}."
+    )
     for site in sites.old:
         output.say(f"  old site {site.name}: {', '.join(site.origins)}")
     output.say(f"  new site: {', '.join(sites.new)}")
     output.say(f"  settings: {folder / 'upright.toml'}")
+    if join:
+        output.next_step("see where it stands, in that folder", "upright")
+        return
     output.next_step(
         "gather old URLs, in that folder", "upright gather old-urls.txt analytics.csv access.log"
     )

@@ -49,8 +49,8 @@ class Summary:
     are places in these lists.
 
     targets: (host, target); first_lines: of each. asides: what lines ask for that ask for no page →
-    lines. without: kind of noise → requests that were counted without it. askers: target → (stretch,
-    visitor) of people who asked for it in vain.
+    lines. without: kind of noise → requests that were counted without it. askers: who asked for
+    targets in vain.
     """
 
     targets: list[tuple[str, str]] = field(default_factory=list)

@@ -1,4 +1,5 @@
-"""A piece of a log, as whoever reads it holds it: what its lines say as numbers, asked step by step.
+"""A piece of a log, as whoever reads it holds it: what its lines say as numbers, asked step by
+step.
 
 Nobody who reads a piece knows the others: which lines count already, what the first line's number
 is, and who is a scanner, is said to them when all pieces were read.
@@ -187,7 +188,9 @@ def _hash(target: tuple[str, str]) -> int:
 
 
 def summary_in(piece: Piece, guilty: Visitors, number: int) -> Summary:
-    """What the lines of a piece amount to. guilty: scanners, in order. number: of its first line."""
+    """What the lines of a piece amount to. guilty: scanners, in order. number: of the first
+    line.
+    """
     sums = Sums(piece.lines)
     if piece.told is not None:
         sums.add_others(piece.told)
