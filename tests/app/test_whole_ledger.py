@@ -330,7 +330,8 @@ class LedgerOfATeam(WholeLedger):
         words = ["-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", name]
         subprocess.run([BINARIES / "createdb", *words], check=True)
         self.database = self.server + name
-        Program(folder.parent)("open", folder.name, *options, "--database", self.database)
+        place = f"{self.database}?schema=public"
+        Program(folder.parent)("open", folder.name, *options, "--database", place)
         return Program(folder)
 
 

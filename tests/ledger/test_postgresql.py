@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import random
+import re
 import signal
 import socket
 import subprocess
@@ -207,7 +208,7 @@ def test_what_came_to_nothing_has_no_number_and_who_waits_says_for_whom(team: Pr
     )  # fmt: skip
     assert holding.stdin is not None
     assert holding.stdout is not None
-    holding.stdin.write("BEGIN; LOCK TABLE steps IN EXCLUSIVE MODE;\n\\echo held\n")
+    holding.stdin.write("BEGIN; LOCK TABLE team.steps IN EXCLUSIVE MODE;\n\\echo held\n")
     holding.stdin.flush()
     assert holding.stdout.readline() == "held\n"
     waiting = subprocess.Popen(
@@ -225,7 +226,7 @@ def test_what_came_to_nothing_has_no_number_and_who_waits_says_for_whom(team: Pr
 
 def _database(program: Program) -> str:
     text = program.folder.joinpath("upright.toml").read_text()
-    return text.partition(f"{PORT}/")[2].partition('"')[0]
+    return re.split('[?"]', text.partition(f"{PORT}/")[2])[0]
 
 
 class Stalling:

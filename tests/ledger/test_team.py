@@ -106,8 +106,8 @@ def test_settings_that_decide_meaning_are_shared_by_a_step(ada: Program, bob: Pr
     ada("fold", "--apply")
     assert ada("balance").err == ""
     for program in (ada, bob):
-        rows = program.json("entries", "--sections")["sections"]
-        assert "till" in {row["section"] for row in rows}
+        rows = program.json("entries", "--sections")["groups"]
+        assert "till" in {row["name"] for row in rows}
     assert "[sections], [value]" in bob("balance").err
     bob("fold", "--put-back")
     assert 'till = "/shop/*"' in (bob.folder / "upright.toml").read_text()

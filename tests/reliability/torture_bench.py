@@ -247,7 +247,7 @@ class Team:
         self.server = server
 
     def address(self, name: str) -> str:
-        return f"{self.server}torture_{name}"
+        return f"{self.server}torture_{name}?schema=public"
 
     def make(self, name: str, template: str = "") -> None:
         import psycopg

@@ -12,7 +12,7 @@ from typing import Any
 
 from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.ledger.store import DATABASE_FILE, Ledger, open_ledger
-from upright_ledger.settings.file import FILE_NAME, read_settings_of
+from upright_ledger.settings.file import FILE_NAME
 
 
 @cache
@@ -50,7 +50,7 @@ def fresh_ledger(old: list[str], new: list[str], name: str = "one", **how: Any) 
     ledger.look_anew()
     ledger.known = None
     shutil.copy(empty / FILE_NAME, ledger.folder)
-    ledger.settings = read_settings_of(ledger.folder)
+    ledger.read_settings()
     held = closing(ledger.database.open())
     with closing(sqlite3.connect(empty / DATABASE_FILE)) as database, held as connection:
         database.backup(connection.driver)

@@ -42,7 +42,8 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
         ) from None
     try:
         ledger = Ledger(folder, read_settings(draft))
-        ledger.database.lay_out()
+        with errors_of(ledger.where):
+            ledger.database.lay_out()
         with ledger.writing() as connection:
             migrate(connection)
             _refuse_used(connection, begun=began_in == ledger.settings.database)

@@ -30,7 +30,7 @@ from upright_ledger.errors import UprightError
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.servers import DIALECTS
-from upright_ledger.settings.file import FILE_NAME, read_settings_of
+from upright_ledger.settings.file import FILE_NAME
 
 ONE_HOST = ("--old", NEW, "--new", NEW)
 
@@ -172,7 +172,7 @@ def drawn_ledger(rng: random.Random, old: list[str]) -> Ledger:
         parts[n] = f'canonical = "{rng.choice(new)}"\n{parts[n]}'
         lower = rng.choice(("lower = false", "lower = true"))
         toml.write_text("[[site]]\n".join(parts).replace("lower = false", lower))
-    ledger.settings = read_settings_of(ledger.folder)
+    ledger.read_settings()
     return ledger
 
 
