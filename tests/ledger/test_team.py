@@ -11,6 +11,11 @@ import pytest
 from clusters import BINARIES as BIN
 from clusters import PORT, cluster
 from conftest import NEW, OLD, Program
+from upright_ledger.app.decide.review_queue import Queue
+from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.ledger import lending
+from upright_ledger.ledger.lines.listing import Filters
+from upright_ledger.ledger.store import open_ledger
 
 pytestmark = pytest.mark.skipif(
     BIN is None, reason="PostgreSQL is not installed: apt-get install postgresql"
@@ -134,3 +139,95 @@ def test_what_cannot_be_joined_is_one_sentence(
     told = program("open", "z", "--join", "--old", OLD, "--database", database, code=2)
     assert "--join goes with --database" in told.err
     assert not (tmp_path / "z").exists()
+
+
+def shown(queue: Queue) -> str:
+    """The path that somebody who reviews is shown, or nothing."""
+    card = queue.card()
+    return "" if card is None else card.line.entry.legacy_url.removeprefix(OLD)
+
+
+def test_two_who_review_are_shown_different_cards(
+    ada: Program, bob: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What one looks at is lent for some minutes, and given back when it is left."""
+    ada.write("urls.csv", "url,hits\n" + "".join(f"/{n},{9 - n}\n" for n in range(3)))
+    ada("gather", "urls.csv")
+    one, two, three, four = (
+        Queue(open_ledger(folder), Filters()) for folder in (ada.folder, bob.folder) * 2
+    )
+    assert [shown(q) for q in (one, two, three)] == ["/0", "/1", "/2"]
+    assert shown(one) == "/0"  # a card is drawn again after each key
+    assert shown(four) == ""
+    assert len(four.with_others) == 3
+    one.say(AnswerKind.GONE, "entry")
+    assert shown(one) == ""
+    two.leave()
+    assert shown(four) == "/1"
+    assert shown(two) == ""
+    monkeypatch.setattr(lending, "_MINUTES", -1)  # three went home without leaving
+    assert shown(three) == "/2"
+    assert shown(two) == "/2"
+
+
+def test_who_did_what_is_the_user_of_the_database(
+    ada: Program, bob: Program, database: str
+) -> None:
+    sql(database, "CREATE ROLE bob LOGIN", "GRANT ALL ON SCHEMA museum TO bob",
+        "GRANT ALL ON ALL TABLES IN SCHEMA museum TO bob")  # fmt: skip
+    path = bob.folder / "upright.toml"
+    path.write_text(path.read_text().replace("//upright@", "//bob@"))
+    bob.write("urls.txt", "/a\n")
+    bob("gather", "urls.txt", UPRIGHT_AUTHOR="")
+    bob("decide", "/a", "--gone", UPRIGHT_AUTHOR="Bob B.")
+    steps = ada.json("history")["steps"]
+    assert [s["author"] for s in steps[:2]] == ["Bob B.", "bob"]
+    sql(database, "REASSIGN OWNED BY bob TO upright", "DROP OWNED BY bob", "DROP ROLE bob")
+
+
+ROOT = Path(__file__).parents[2]
+
+
+def statements(role: str) -> list[str]:
+    """What docs/scale.md says to make a role."""
+    text = (ROOT / "docs/scale.md").read_text(encoding="utf-8")
+    block = text.partition(f"CREATE ROLE {role}")[2].partition("```")[0]
+    assert block
+    return [f"{s.strip()};" for s in f"CREATE ROLE {role}{block}".split(";") if s.strip()]
+
+
+def test_one_role_reads_and_reports_and_one_decides(
+    ada: Program, database: str, tmp_path: Path
+) -> None:
+    """By the statements of the manual."""
+    ada.write("urls.csv", "url,hits\n/a,3\n/b,2\n")
+    ada("gather", "urls.csv")
+    made = [*statements("museum_readers"), *statements("museum_deciders")]
+    sql(database, *made, "CREATE ROLE eve LOGIN IN ROLE museum_readers",
+        "CREATE ROLE dan LOGIN IN ROLE museum_deciders")  # fmt: skip
+    try:
+        for name in ("eve", "dan"):
+            address = database.replace("//upright@", f"//{name}@")
+            Program(tmp_path)("open", name, "--join", "--database", address)
+        eve, dan = Program(tmp_path / "eve"), Program(tmp_path / "dan")
+        assert eve.json("balance") == ada.json("balance")
+        eve("entries", "/a")
+        eve("history")
+        eve("check", code=None)
+        refused = eve("decide", "/a", "--gone", code=3)
+        assert "permission denied" in refused.err
+        assert len(refused.err.splitlines()) == 2
+        dan("decide", "/a", "--gone", UPRIGHT_AUTHOR="")
+        dan("undo", UPRIGHT_AUTHOR="")
+        dan.write("more.txt", "/c\n")
+        dan("gather", "more.txt", UPRIGHT_AUTHOR="")
+        dan.write("new.csv", f"url,title\n{NEW}/b,B\n")
+        dan("stock", "new.csv", UPRIGHT_AUTHOR="")
+        dan("match", UPRIGHT_AUTHOR="")
+        dan("build", "--for", "nginx", "--out", "rules", code=None, UPRIGHT_AUTHOR="")
+        steps = ada.json("history")["steps"]
+        assert {s["author"] for s in steps[:4]} == {"dan"}
+        assert eve.json("balance")["entries"] == 3
+    finally:
+        roles = ("eve", "dan", "museum_readers", "museum_deciders")
+        sql(database, *(f"DROP OWNED BY {r}" for r in roles), *(f"DROP ROLE {r}" for r in roles))

@@ -17,10 +17,14 @@ def today() -> str:
     return now()[:10]
 
 
+def named_author() -> str:
+    """Who is at work, as UPRIGHT_AUTHOR says, or empty."""
+    return os.environ.get("UPRIGHT_AUTHOR", "").strip()
+
+
 def author() -> str:
     """Who is at work: UPRIGHT_AUTHOR, or the name this computer knows."""
-    named = os.environ.get("UPRIGHT_AUTHOR", "").strip()
-    if named:
+    if named := named_author():
         return named
     try:
         return getpass.getuser()

@@ -9,7 +9,7 @@ from contextlib import closing, suppress
 from pathlib import Path
 
 from upright_ledger.errors import InputError, RefusedError, UprightError, UsageError
-from upright_ledger.ledger.clock import author, now
+from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.databases import database_for, errors_of, one_ledger_at
 from upright_ledger.ledger.db.policies import shared_settings
@@ -49,7 +49,7 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
             _refuse_used(connection, begun=began_in == ledger.settings.database)
             policy = (1, json.dumps(ledger.settings.policy.as_dict()), now())
             connection.load("policies", ("number", "settings", "since"), [policy])
-            opened = (1, now(), author(), "open", "", "a new ledger")
+            opened = (1, now(), connection.author(), "open", "", "a new ledger")
             connection.load("steps", STEP, [opened])
             if ledger.database.is_shared:
                 tables = tables_in(draft)

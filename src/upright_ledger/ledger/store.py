@@ -12,7 +12,7 @@ from pathlib import Path
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
-from upright_ledger.ledger.clock import author, now
+from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection, Database
 from upright_ledger.ledger.db.databases import (
     database_for,
@@ -145,7 +145,7 @@ class Ledger:
         with self._writing(command) as connection:
             before = last_step(connection)
             # Numbered by hand: a sequence of PostgreSQL counts what came to nothing, too.
-            begun = (before + 1, now(), author(), command, reason, "")
+            begun = (before + 1, now(), connection.author(), command, reason, "")
             connection.load("steps", STEP, [begun])
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
@@ -169,15 +169,17 @@ class Ledger:
         with self._writing() as connection:
             yield connection
 
-    def note(self, work: Callable[[Connection], None], name: str = "") -> None:
+    def note(self, work: Callable[[Connection], None], name: str = "") -> bool:
         """Write derived data that is good to have and can be done without: not where somebody else
         is writing, or the database cannot be written. What is being read stays as it is. name: of
-        what must not meet a step.
+        what must not meet a step. Returns whether it was written.
         """
         with suppress(DatabaseError), self._connection() as connection:
             if try_turn(self.database, connection, name):
                 work(connection)
                 connection.commit()
+                return True
+        return False
 
     @contextmanager
     def _connection(self) -> Iterator[Connection]:

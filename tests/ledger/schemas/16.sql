@@ -185,6 +185,7 @@ INSERT INTO "kept" VALUES('check',10,'{"faults": 1, "digest": "9f03717bb897e53f9
 INSERT INTO "kept" VALUES('lines',0,'{"settings": "f3666cdf99abeeff7f79ef8c9d527996", "days": 3}');
 INSERT INTO "kept" VALUES('totals',0,'{"entries": {"gone": 1, "keep": 1, "move": 3, "open": 4}, "hits": {"gone": 1000000, "keep": 9000000, "move": 14000000, "open": 8000000}, "value": {"gone": 1000000, "keep": 9000000, "move": 122000000, "open": 62000000}, "named": {"1": 6, "2": 5, "4": 3, "5": 1}, "alone": {"1": 3, "2": 3}}');
 INSERT INTO "kept" VALUES('stock',0,'{"pages": 4}');
+CREATE TABLE lent (entry INTEGER NOT NULL, holder VARCHAR NOT NULL, until VARCHAR NOT NULL, PRIMARY KEY (entry), FOREIGN KEY(entry) REFERENCES entries (id));
 CREATE TABLE log_lines (
 	source INTEGER NOT NULL, 
 	day VARCHAR NOT NULL, 
@@ -215,7 +216,7 @@ INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-30T00:33:32+00:00
 INSERT INTO "migrations" VALUES(13,'days of answers','2026-11-30T16:00:00+00:00');
 INSERT INTO "migrations" VALUES(14,'what is silent','2026-11-30T19:19:40+00:00');
 INSERT INTO "migrations" VALUES(15,'waves','2026-11-30T21:49:19+00:00');
-INSERT INTO "migrations" VALUES(16,'settings of a team','2026-12-01T04:33:42+00:00');
+INSERT INTO "migrations" VALUES(16,'settings of a team','2026-12-01T04:41:51+00:00');
 CREATE TABLE observations (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 

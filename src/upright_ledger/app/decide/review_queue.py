@@ -8,6 +8,7 @@ import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from uuid import uuid4
 
 from upright_ledger.app.decide.decide import read_new
 from upright_ledger.app.decide.entries import EntryLine, entry_lines
@@ -21,6 +22,8 @@ from upright_ledger.core.url.tokens import tokens
 from upright_ledger.core.word import Word
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import json_bytes, write_whole
+from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.lending import give_back, lend, lent_to_others
 from upright_ledger.ledger.lines.listing import Filters, count_fitting, find_entries, numbers_of
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
@@ -80,7 +83,8 @@ class Queue:
     """A walk through the open entries of a ledger that fit. All that is decided is in the ledger at
     once: leaving loses nothing.
 
-    answered: entries answered in this sitting. left: what the others are, in words.
+    answered: entries answered in this sitting. left: what the others are, in words. with_others:
+    open entries that somebody else is looking at, as far as it came to them.
     """
 
     left = "open"
@@ -88,6 +92,8 @@ class Queue:
     def __init__(self, ledger: Ledger, filters: Filters) -> None:
         self.ledger = ledger
         self.answered = 0
+        self.with_others = frozenset[int]()
+        self._holder = uuid4().hex
         self._open = replace(filters, answer=AnswerKind.OPEN)
         self._shown: EntryLine | None = None
         self._first: list[int] = []  # what was taken back, to be shown again
@@ -117,7 +123,7 @@ class Queue:
 
     def card(self) -> Card | None:
         """The entry to decide on; None when no open one is left."""
-        number = self._next()
+        number = self._lent()
         if number is None:
             self._shown = None
             return None
@@ -134,6 +140,27 @@ class Queue:
         )
         return Card(line, [self._candidate(p) for p in offered], said, *beside)
 
+    def leave(self) -> None:
+        """Give back what is shown to whoever reviews next."""
+        self.ledger.note(lambda connection: give_back(connection, self._holder))
+
+    def _lent(self) -> int | None:
+        """The next entry that nobody else is looking at; it is lent for some minutes."""
+        lent: list[int] = []
+
+        def ask(connection: Connection) -> None:
+            self.with_others = lent_to_others(connection, self._holder)
+            while (number := self._next()) is not None:
+                if lend(connection, number, self._holder):
+                    lent.append(number)
+                    give_back(connection, self._holder, keep=number)
+                    return
+                self.with_others |= {number}
+
+        asked = self.ledger.note(ask)
+        # Where nothing can be written now, nobody can answer now either.
+        return next(iter(lent), None) if asked else self._next()
+
     def _next(self) -> int | None:
         """The first of what was taken back, of those that were never skipped, of those that were in
         earlier sittings, and in this one.
@@ -142,8 +169,8 @@ class Queue:
         before = frozenset(self._skipped_before) - now
         return (
             self._first_of(self._first)
-            or self._best(replace(self._open, without=now | before))
-            or (self._best(self._among(before)) if before else None)
+            or self._best(replace(self._open, without=now | before | self.with_others))
+            or (self._best(self._among(before - self.with_others)) if before else None)
             or self._first_of(self._skipped_now)
         )
 
@@ -153,7 +180,8 @@ class Queue:
 
     def _first_of(self, numbers: Sequence[int]) -> int | None:
         """The first of these that is still open."""
-        return next((n for n in numbers if self._best(self._among([n]))), None)
+        free = (n for n in numbers if n not in self.with_others)
+        return next((n for n in free if self._best(self._among([n]))), None)
 
     def _among(self, numbers: Iterable[int]) -> Filters:
         """Open entries among some of those that fit."""

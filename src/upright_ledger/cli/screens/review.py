@@ -59,6 +59,7 @@ class Screen:
                     self._said = f"not posted: {error}"
                 except UprightError as error:
                     self._said = f"not posted: {error.message}"
+        self._queue.leave()
         self._out.clear()
 
     def _act(self, key: str, card: Card) -> str:

@@ -13,6 +13,8 @@ from contextlib import contextmanager
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from upright_ledger.ledger.clock import author
+
 if TYPE_CHECKING:
     import sqlalchemy
 
@@ -28,6 +30,10 @@ class Connection(ABC):
 
     def __init__(self, driver: Any) -> None:
         self.driver = driver
+
+    def author(self) -> str:
+        """Who is at work."""
+        return author()
 
     def run(self, statement: str, **values: Any) -> Any:
         """Execute a statement, with values as in ":name"; returns its cursor, which gives its rows

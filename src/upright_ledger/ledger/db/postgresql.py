@@ -16,6 +16,7 @@ from sqlalchemy import create_engine, event
 from sqlalchemy.engine import URL
 
 from upright_ledger.errors import InputError, UsageError
+from upright_ledger.ledger.clock import named_author
 from upright_ledger.ledger.db.connection import AT_ONCE, Connection, Database, quoted
 
 _OF_CONNECTING: dict[str, Any] = {
@@ -58,6 +59,10 @@ class ServerConnection(Connection):
     def core(self) -> sqlalchemy.Connection:
         """The transaction, as SQLAlchemy has it."""
         return self._core
+
+    def author(self) -> str:
+        """Who is at work: as UPRIGHT_AUTHOR says, else the user of the database."""
+        return named_author() or str(self.value("SELECT session_user"))
 
     def _told(self, statement: str) -> str:
         return _with_percents(statement)

@@ -177,9 +177,8 @@ observations = Table(
     Column("language", String, nullable=False, default=""),
     Column("status", Integer, nullable=False, default=0),
     Column("last_seen", String, nullable=False, default=""),
-    Column(
-        "item", Text, nullable=False, default="", server_default=""
-    ),  # its number in the shop or the catalogue
+    # Its number in the shop or the catalogue.
+    Column("item", Text, nullable=False, default="", server_default=""),
     Index("observations_by_spelling", "spelling"),
 )
 
@@ -259,6 +258,15 @@ answers = Table(
     Column("runner_up", Text, nullable=False, default="", server_default=""),
     # The day on which it is to be looked at again, or empty.
     Column("until", String, nullable=False, default="", server_default=""),
+)
+
+# Entries that somebody who reviews is looking at, until when; see ledger.lending.
+lent = Table(
+    "lent",
+    metadata,
+    Column("entry", Integer, ForeignKey("entries.id"), primary_key=True),
+    Column("holder", String, nullable=False),
+    Column("until", String, nullable=False),
 )
 
 # Further answers for an entry that already has another one: conflicts, until somebody decides.

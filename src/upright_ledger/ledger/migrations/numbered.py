@@ -122,7 +122,10 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
         16,
         "settings of a team",
         _sql(
-            "CREATE TABLE shared (number <id> NOT NULL, value JSON NOT NULL, PRIMARY KEY (number))"
+            "CREATE TABLE shared (number <id> NOT NULL, value JSON NOT NULL, PRIMARY KEY (number))",
+            "CREATE TABLE lent (entry INTEGER NOT NULL, holder VARCHAR NOT NULL, "
+            "until VARCHAR NOT NULL, PRIMARY KEY (entry), "
+            "FOREIGN KEY(entry) REFERENCES entries (id))",
         ),
     ),
 )

@@ -11,7 +11,7 @@ from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, 
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import RefusedError
-from upright_ledger.ledger.clock import author, today
+from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.shapes import unpacked
@@ -115,7 +115,7 @@ def post_answers(
     step.meanwhile += len(wanted) - len(postings)
     untold = [p.entry for p in postings if p.found is None and p.answer.destination]
     offered, before = proposals_of(step.connection, untold), _found_before(step.connection, untold)
-    who, days = author(), _days_that_stay(step.connection, postings)
+    who, days = step.connection.author(), _days_that_stay(step.connection, postings)
     found = [
         p.found
         or before.get((p.entry, p.answer.destination))

@@ -150,6 +150,9 @@ def _walk(folder: Path, filters: Filters, *, weak: bool, as_json: bool) -> None:
         f"{output.plural(queue.answered, 'entry was', 'entries were')} answered; "
         f"{queue.open:,} of those chosen are {'left' if weak else 'open'}."
     )
+    if queue.with_others:
+        some = output.plural(len(queue.with_others), "entry is", "entries are")
+        output.say(f"{some} on somebody else's screen at the moment.")
     output.next_step("look for faults", "upright check")
 
 
