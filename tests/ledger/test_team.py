@@ -153,9 +153,8 @@ def test_two_who_review_are_shown_different_cards(
     """What one looks at is lent for some minutes, and given back when it is left."""
     ada.write("urls.csv", "url,hits\n" + "".join(f"/{n},{9 - n}\n" for n in range(3)))
     ada("gather", "urls.csv")
-    one, two, three, four = (
-        Queue(open_ledger(folder), Filters()) for folder in (ada.folder, bob.folder) * 2
-    )
+    queues = [Queue(open_ledger(folder), Filters()) for folder in (ada.folder, bob.folder) * 2]
+    one, two, three, four = queues
     assert [shown(q) for q in (one, two, three)] == ["/0", "/1", "/2"]
     assert shown(one) == "/0"  # a card is drawn again after each key
     assert shown(four) == ""
@@ -168,6 +167,8 @@ def test_two_who_review_are_shown_different_cards(
     monkeypatch.setattr(lending, "_MINUTES", -1)  # three went home without leaving
     assert shown(three) == "/2"
     assert shown(two) == "/2"
+    for queue in queues:
+        queue.ledger.end()
 
 
 def test_who_did_what_is_the_user_of_the_database(
