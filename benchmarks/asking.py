@@ -1,12 +1,14 @@
 """Questions and small changes on large ledgers: seconds beyond the start of the program, in units
 of U, and memory; what filled the ledgers; and the start itself, relative to importing click.
 
-python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…] [--work] [--plot FILE.png]
+python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…] [--work] [--beside ADDRESS]
+    [--plot FILE.png]
 
 U is the time, measured in the same round, in which a fresh Python adds ten million numbers. Each
 ledger holds ENTRIES entries with hits and titles, an answer for each but one in a hundred, and as
 many pages. With --keep, ledgers are made once and used again; with --work, `check`, `build` and
-`rehearse` are measured, too.
+`rehearse` are measured, too. With --beside, the same is asked of a ledger in that database of
+PostgreSQL, and the ratio of both is told.
 """
 
 from __future__ import annotations
@@ -55,8 +57,9 @@ kept of that.
 """
 
 
-def make_ledger(folder: Path, entries: int) -> dict[str, float]:
+def make_ledger(folder: Path, entries: int, database: str = "") -> dict[str, float]:
     """A ledger of so many entries; seconds of each command that filled it."""
+    place = ("--database", database) if database else ()
     rng = random.Random(7)
     took: dict[str, float] = {}
     with tempfile.TemporaryDirectory() as held:
@@ -76,7 +79,7 @@ def make_ledger(folder: Path, entries: int) -> dict[str, float]:
                     to_pairs.writerow(
                         (url, "" if n % 20 == 1 else page, 410 if n % 20 == 1 else 301)
                     )
-        measured("open", str(folder), "--old", OLD, "--new", NEW)
+        measured("open", str(folder), "--old", OLD, "--new", NEW, *place)
         for name, words in (
             ("gather", ("gather", str(old))),
             ("stock", ("stock", str(pages))),
@@ -146,6 +149,34 @@ def beginning() -> str:
     return f"upright --help takes {statistics.median(rows):.2f} times as long as importing click"
 
 
+def beside(
+    folder: Path,
+    entries: int,
+    address: str,
+    ledger: Path,
+    wanted: dict[str, tuple[str, ...]],
+    options: argparse.Namespace,
+) -> None:
+    """The same questions to PostgreSQL and to SQLite in turns: seconds from begin to end, and their
+    ratio.
+    """
+    if not folder.exists():
+        for name, seconds in make_ledger(folder, entries, address).items():
+            print(f"{entries:10,}  {name:22} {seconds:7.2f} s on PostgreSQL", flush=True)
+    for name, words in wanted.items():
+        rows = [
+            [measured("--ledger", str(one), *words)[0] for one in (folder, ledger)]
+            for _ in range(options.rounds)
+        ]
+        there, here = (statistics.median(row[n] for row in rows) for n in (0, 1))
+        ratio = statistics.median(a / b for a, b in rows)
+        print(
+            f"{entries:10,}  {name:22} {there:7.2f} s on PostgreSQL, {here:.2f} s on SQLite: "
+            f"{ratio:.2f} x",
+            flush=True,
+        )
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("entries", nargs="*", type=int, default=[100_000])
@@ -153,6 +184,7 @@ def main() -> None:
     parser.add_argument("--only", default="")
     parser.add_argument("--rounds", type=int, default=ROUNDS)
     parser.add_argument("--work", action="store_true")
+    parser.add_argument("--beside", default="")
     parser.add_argument("--plot", type=Path)
     options = parser.parse_args()
     chosen = options.only.split(",") if options.only else [*QUESTIONS]
@@ -169,6 +201,8 @@ def main() -> None:
                 print(
                     f"{entries:10,}  {name:22} {seconds:7.2f} s  {seconds / u:6.2f} U", flush=True
                 )
+        if options.beside:
+            beside(keep / f"server-{entries}", entries, options.beside, ledger, wanted, options)
         found = ask(ledger, wanted, options.rounds)
         found |= work(ledger) if options.work else {}
         for name, (seconds, u, ratio, megabytes) in found.items():

@@ -55,5 +55,9 @@ class DatabaseError(InputError):
     """The database of the ledger failed: nothing else can be done with it now."""
 
 
+class LostError(DatabaseError):
+    """The connection to the database was lost, before a step was made complete."""
+
+
 class NoWorkersError(InputError):
     """Those who were to do the work are gone: what is not done yet cannot be done now."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import pytest
 
 from clusters import BINARIES as BIN
 from clusters import PORT, cluster
-from conftest import NEW, OLD, Program
+from conftest import NEW, OLD, PROGRAM, Program
 from upright_ledger.app.decide.review_queue import Queue
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.ledger import lending
@@ -232,3 +233,33 @@ def test_one_role_reads_and_reports_and_one_decides(
     finally:
         roles = ("eve", "dan", "museum_readers", "museum_deciders")
         sql(database, *(f"DROP OWNED BY {r}" for r in roles), *(f"DROP ROLE {r}" for r in roles))
+
+
+def test_a_lost_connection_is_tried_again_where_nothing_was_posted(
+    ada: Program, database: str
+) -> None:
+    """The server ends it while the step is under way; the same command goes on by itself."""
+    ada.write("urls.txt", "".join(f"/page/{n}\n" for n in range(30_000)))
+    running = subprocess.Popen(
+        [PROGRAM, "gather", "urls.txt"], cwd=ada.folder, stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    writing = "SELECT pid FROM pg_stat_activity WHERE application_name = 'upright gather'"
+    while not sql(database, writing).strip():
+        time.sleep(0.02)
+    sql(database, f"SELECT pg_terminate_backend(pid) FROM ({writing}) w")
+    out, err = running.communicate(timeout=120)
+    assert running.returncode == 0, err
+    assert "nothing was posted, and it is tried again" in err
+    assert "30,000" in out
+    assert [s["command"] for s in ada.json("history")["steps"]] == ["gather", "open"]
+    assert ada.json("balance")["entries"] == 30_000
+
+
+def test_a_server_that_is_not_there_is_one_sentence_in_the_end(ada: Program) -> None:
+    path = ada.folder / "upright.toml"
+    path.write_text(path.read_text().replace(f":{PORT}/", ":1/"))
+    told = ada("balance", code=3)
+    assert told.err.count("tried again") == 2
+    assert "Traceback" not in told.err
+    assert told.out == ""

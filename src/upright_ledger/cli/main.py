@@ -17,6 +17,7 @@ from pathlib import Path
 import click
 
 from upright_ledger import __version__
+from upright_ledger.cli.patience import patiently
 from upright_ledger.errors import InputError, UprightError
 
 PHASES = ("begin", "collect", "decide", "prove", "live")
@@ -155,7 +156,7 @@ def main() -> None:
     for number in _ASKED_TO_END:
         if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
             signal.signal(number, _ended)
-    code = _said(_run)
+    code = _said(lambda: patiently(_run, _asked()))
     if code >= 2 and _OPENING in sys.modules:
         sys.modules[_OPENING].tell_what_stands()
     code = max(code, _said(_flush))
@@ -192,6 +193,11 @@ def _run() -> int:
     except click.exceptions.Exit as end:
         return end.exit_code
     return 0
+
+
+def _asked() -> str:
+    """The name of the command, or empty."""
+    return next((word for word in sys.argv[1:] if word in COMMANDS), "")
 
 
 def _flush() -> int:

@@ -34,6 +34,11 @@ def open_ledger(folder: Path) -> Ledger:
     return ledger
 
 
+def has_posted() -> bool:
+    """Whether a step of this command is complete."""
+    return any(ledger.posted for ledger in _opened)
+
+
 def damage() -> InputError | None:
     """What is damaged in a ledger of this command, where something is: the reason for an error that
     nobody foresaw.

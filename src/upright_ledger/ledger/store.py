@@ -18,6 +18,8 @@ from upright_ledger.ledger.db.databases import (
     database_for,
     errors_of,
     has_password,
+    is_lost,
+    shown,
     take_turn,
     try_turn,
 )
@@ -202,9 +204,21 @@ class Ledger:
                 self.drop_view()
                 connection.drop()
                 raise
-            connection.commit()
+            self._complete(connection)
             self.look_anew()
         self.database.shorten_log()
+
+    def _complete(self, connection: Connection) -> None:
+        """Let a step stand. Raises DatabaseError where nobody can say whether it does."""
+        try:
+            connection.commit()
+        except Exception as error:
+            if not is_lost(error):
+                raise
+            raise DatabaseError(
+                f"the connection to {shown(self.where)} was lost while a step was made complete",
+                "`upright history` tells whether it stands: it is whole, or not there",
+            ) from error
 
     def keep_lines(self) -> None:
         """Work the lines of entries out anew where they rest on other settings than these."""

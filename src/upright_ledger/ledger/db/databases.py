@@ -14,7 +14,7 @@ from typing import Any
 
 from anyascii import anyascii
 
-from upright_ledger.errors import DatabaseError, InputError, UsageError
+from upright_ledger.errors import DatabaseError, InputError, LostError, UsageError
 from upright_ledger.ledger.db.connection import Connection, Database
 from upright_ledger.ledger.db.sqlite import File
 
@@ -193,7 +193,8 @@ def errors_of(where: str) -> Iterator[None]:
             "was not made",
         ) from None
     except _errors() as error:
-        raise DatabaseError(
+        kind = LostError if is_lost(error) else DatabaseError
+        raise kind(
             f"the ledger's database {shown(where)} failed: {_cause(error)}",
             "this step was not made; check the database and try again",
         ) from error
@@ -207,6 +208,22 @@ def _errors() -> tuple[type[Exception], ...]:
         *((sqlalchemy.SQLAlchemyError,) if sqlalchemy is not None else ()),
     )
     return (sqlite3.Error, *others)
+
+
+_GONE = frozenset(["57P01", "57P02", "57P03"])
+"""What a server says when it ends a connection (PostgreSQL, appendix A); what it says of
+connections in all begins with 08, and what nobody said has no code.
+"""
+
+
+def is_lost(error: BaseException) -> bool:
+    """Whether a connection to a server was lost, or could not be had."""
+    driver = sys.modules.get("psycopg")
+    cause = getattr(error, "orig", None) or error
+    if driver is None or not isinstance(cause, driver.OperationalError):
+        return False
+    code = cause.sqlstate or ""
+    return not code or code.startswith("08") or code in _GONE
 
 
 def _cause(error: Exception) -> str:
