@@ -235,6 +235,30 @@ def test_one_role_reads_and_reports_and_one_decides(
         sql(database, *(f"DROP OWNED BY {r}" for r in roles), *(f"DROP ROLE {r}" for r in roles))
 
 
+def test_two_matches_wait_for_each_other(ada: Program, bob: Program, database: str) -> None:
+    """The second one is told who is at it, and goes by what the first one left."""
+    ada.write("urls.csv", "url,title\n" + "".join(f"/old/{n},Page {n} of it\n" for n in range(40)))
+    ada.write(
+        "new.csv", "url,title\n" + "".join(f"{NEW}/n/{n}/,Page {n} of it\n" for n in range(40))
+    )
+    ada("gather", "urls.csv")
+    ada("stock", "new.csv")
+    ledger = open_ledger(bob.folder)
+    with ledger.alone_at("match"):
+        waiting = subprocess.Popen(
+            [PROGRAM, "match"], cwd=ada.folder, stderr=subprocess.PIPE,
+            stdout=subprocess.DEVNULL, text=True,
+        )  # fmt: skip
+        assert waiting.stderr is not None
+        told = waiting.stderr.readline()
+        assert "waiting for upright (127.0.0.1), who is at match on this ledger" in told
+        assert waiting.poll() is None
+        ada("fold", "--case", "exact")  # another sort of work does not wait
+    ledger.end()
+    assert waiting.wait(60) == 0
+    assert ada.json("history")["steps"][0]["command"] == "match"
+
+
 def test_a_lost_connection_is_tried_again_where_nothing_was_posted(
     ada: Program, database: str
 ) -> None:

@@ -171,6 +171,17 @@ class Ledger:
         with self._writing() as connection:
             yield connection
 
+    @contextmanager
+    def alone_at(self, work: str) -> Iterator[None]:
+        """Do work of a sort that two of a team should not do at once, by the ledger as it is when
+        the other one is done.
+        """
+        with errors_of(self.where), self.database.alone_at(work, self.tell):
+            if self.database.is_shared:  # the other one may have changed all there is
+                self.look_anew()
+                self.read_settings()
+            yield
+
     def note(self, work: Callable[[Connection], None], name: str = "") -> bool:
         """Write derived data that is good to have and can be done without: not where somebody else
         is writing, or the database cannot be written. What is being read stays as it is. name: of

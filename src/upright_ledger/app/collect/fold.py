@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -64,6 +65,28 @@ def folding(
     significant: Iterable[tuple[str, tuple[str, ...]]] = (),
     case: str = "",
     take_back: Iterable[str] = (),
+) -> FoldingReport:
+    """See `_folding`; where something is to be changed, one of a team at a time."""
+    how = {"significant": significant, "case": case, "take_back": take_back}
+    with ledger.alone_at("fold") if accept or apply or any(how.values()) else nullcontext():
+        return _folding(
+            ledger,
+            accept=accept,
+            apply=apply,
+            significant=significant,
+            case=case,
+            take_back=take_back,
+        )
+
+
+def _folding(
+    ledger: Ledger,
+    *,
+    accept: bool,
+    apply: bool,
+    significant: Iterable[tuple[str, tuple[str, ...]]],
+    case: str,
+    take_back: Iterable[str],
 ) -> FoldingReport:
     """Work out suggestions; with `accept` or a change, change the policy and fold all entries anew,
     as one step.

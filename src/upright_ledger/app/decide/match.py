@@ -79,6 +79,18 @@ def match(
     this confidence on instead. answering: post answers at all. items: old item numbers and the new
     ones in their place.
     """
+    with ledger.alone_at("match"):
+        return _matched(ledger, max_error, threshold, items or {}, answering=answering)
+
+
+def _matched(
+    ledger: Ledger,
+    max_error: float,
+    threshold: float | None,
+    items: Mapping[str, str],
+    *,
+    answering: bool,
+) -> Matched:
     move = MoveState(ledger)
     waiting = [e for e in move.entries if e.answer.kind == AnswerKind.OPEN]
     pages = [d for d in move.stock.values() if can_be_proposed(d)]
@@ -86,7 +98,7 @@ def match(
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
     same = _same_address(move, waiting, pages)
     form = ledger.settings.items
-    numbers = ToldNumbers(items or {}, form.old, form.new)
+    numbers = ToldNumbers(items, form.old, form.new)
     found = _propose(move, waiting, pages, same, numbers)
     best = {
         e.id: found.found[e.legacy_url]

@@ -8,7 +8,7 @@ than most questions.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -130,6 +130,12 @@ class Database(ABC):
     @abstractmethod
     def wait_on(self, connection: Connection, seconds: float) -> bool:
         """Wait for the turn so many seconds; whether it came."""
+
+    @contextmanager
+    def alone_at(self, work: str, tell: Callable[[str], None]) -> Iterator[None]:
+        """Do work of a sort that several should not do at once. tell: is told for whom it waits."""
+        del work, tell  # a ledger of one's own is written by one at a time as it is
+        yield
 
     def ledgers(self) -> list[str]:
         """The names of the ledgers in it, where it can hold several."""

@@ -6,7 +6,8 @@ import json
 import re
 import sys
 import time
-from collections.abc import Generator, Iterable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
+from contextlib import closing, contextmanager
 from functools import cache, lru_cache, partial
 from itertools import count
 from typing import Any
@@ -170,6 +171,20 @@ class Server(Database):
                     f"have its owner say: CREATE SCHEMA {_quoted(self.schema)} AUTHORIZATION you",
                 ) from None
 
+    @contextmanager
+    def alone_at(self, work: str, tell: Callable[[str], None]) -> Iterator[None]:
+        """See `Database`. Who is at it holds a connection, and lets go of the work with it."""
+        with closing(self.open()) as connection:
+            told = {"work": work, "name": f"upright {work}"}
+            connection.run("SELECT set_config('application_name', :name, false)", name=told["name"])
+            if not connection.value(f"SELECT pg_try_advisory_lock({_WORK})", work=work):
+                rows = connection.rows(_AT_WORK, work=work)
+                who = next((f"{user} ({place})" for user, place in rows), "somebody else")
+                tell(f"waiting for {who}, who is at {work} on this ledger")
+                connection.run("SET lock_timeout = 0")  # it may well take long
+                connection.run(f"SELECT pg_advisory_lock({_WORK})", work=work)
+            yield
+
     def ledgers(self) -> list[str]:
         """The schemas of the database that hold ledgers."""
         with self._engine.connect() as core:
@@ -209,6 +224,14 @@ class Server(Database):
         return True
 
 
+_WORK = "hashtext(current_schema()), hashtext(:work)"
+_AT_WORK = """
+    SELECT a.usename, COALESCE(host(a.client_addr), 'this machine')
+    FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid
+    WHERE l.locktype = 'advisory' AND l.granted
+      AND l.classid = CAST(CAST(hashtext(current_schema()) AS bigint) & 4294967295 AS oid)
+      AND l.objid = CAST(CAST(hashtext(:work) AS bigint) & 4294967295 AS oid)
+"""
 _LEDGERS = """
     SELECT n.nspname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
     WHERE c.relname IN ('policies', 'entry_lines') GROUP BY 1 HAVING COUNT(*) = 2 ORDER BY 1
