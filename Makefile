@@ -54,8 +54,8 @@ mutations: $(VENV)/tested
 # Real servers asked anew: about rule files drawn at random, and about the files that are kept byte by byte.
 recordings: $(VENV)/tested
 	$(BIN)/python -m pytest -q tests/servers/test_conformance.py
-	PYTHONPATH=tests:tests/support:tests/support/rule_files $(BIN)/python tests/oracles/recorded_servers.py
-	PYTHONPATH=tests:tests/support:tests/oracles $(BIN)/python -c 'import kept_files; kept_files.keep()'
+	PYTHONPATH=tests:tests/support:tests/support/machines:tests/support/rule_files $(BIN)/python tests/oracles/recorded_servers.py
+	PYTHONPATH=tests:tests/support:tests/support/machines:tests/oracles $(BIN)/python -c 'import kept_files; kept_files.keep()'
 
 # An hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
 torture: $(VENV)/tested

@@ -17,6 +17,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "support"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "support/machines"))
 
 from torture_bench import bench_on
 from torture_cases import ERRORS, GONE, KILLS, torture

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import random
 import threading
 import time
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Any
 
 from conftest import OLD, Warm
@@ -75,8 +77,9 @@ def _at_once(bench: Bench, second: Warm, a: Case, b: Case) -> str:
 
 
 def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[str]]:
-    """Eight writers and two long readers on one ledger for so many seconds: what each did stands
-    once, and nobody dies.
+    """Eight writers and two long readers on one ledger for so many seconds: what each did, in
+    sheets, too, stands once, and what each took back does not; the numbers of steps have no gaps,
+    and nobody dies.
     """
     folder = bench.copy("disturbed")
     until = time.monotonic() + seconds
@@ -89,7 +92,9 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
         while time.monotonic() < until:
             number += 1
             name = f"/by/{who}/{number}"
-            kind = rng.choice(("decide", "decide", "gather", "several", "log"))
+            kind = rng.choice(
+                ("decide", "decide", "gather", "several", "log", "taken back", "sheet")
+            )
             if kind == "decide":
                 command: tuple[str, ...] = ("decide", name, "--gone")
                 due = [(name, "gone")]
@@ -108,6 +113,21 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
                     ("decide", "--from", f"{who}-{number}.csv"),
                     [(f"{name}/{n}", "move") for n in range(30)],
                 )
+            elif kind in {"taken back", "sheet"}:
+                (folder / f"{who}-{number}.txt").write_text(f"{OLD}{name}/x\n")
+                _note(("gather", f"{who}-{number}.txt"), warm, "gather")
+                if kind == "sheet":
+                    sheet = folder / f"{who}-{number}.csv"
+                    told = ("review", "--out", sheet.name, "--answer", "open")
+                    _note(told, warm, "sheet written")
+                    _decided(sheet, f"{OLD}{name}/x")
+                    command, due = ("review", "--in", sheet.name), [(f"{name}/x", "gone")]
+                else:
+                    _note(("decide", f"{name}/x", "--gone"), warm, "decide")
+                    command, due = (
+                        _undoing(bench, folder, warm, f"{name}/x"),
+                        [(f"{name}/x", "open")],
+                    )
             else:
                 line = (
                     '198.51.100.9 - - [03/May/2026:10:{m:02}:{s:02} +0000] "GET {name}/{n} '
@@ -164,11 +184,35 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
     if any(e["hits"] not in {0, 1} for e in entries if "/by/" in e["legacy_url"]):
         wrong.append("a request counts twice")
     steps = json.loads(bench.run(("history", "--json"), folder, code=0).out)["steps"]
-    ours = sum(counts[kind] for kind in ("decide", "gather", "several", "log"))
+    kinds = ("decide", "gather", "several", "log", "taken back", "sheet")
+    ours = sum(counts[kind] for kind in kinds)
     if len(steps) - len(_steps_before(bench)) != ours:
         wrong.append(f"{len(steps)} steps, but {ours} commands")
+    numbers = sorted(step["step"] for step in steps)
+    if numbers != list(range(1, len(steps) + 1)):
+        wrong.append(f"the numbers of steps have gaps: {numbers}")
     bench.state(folder)
     return counts, wrong
+
+
+def _decided(sheet: Path, url: str) -> None:
+    """Answer one entry in a review sheet."""
+    with sheet.open(newline="") as file:
+        rows = list(csv.DictReader(file))
+    for row in rows:
+        if row["legacy_url"] == url:
+            row["answer"] = "gone"
+    with sheet.open("w", newline="") as file:
+        writer = csv.DictWriter(file, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+
+
+def _undoing(bench: Bench, folder: Path, warm: Warm, name: str) -> tuple[str, ...]:
+    """What takes back the step that answered an entry."""
+    steps = json.loads(bench.run(("history", "--json"), folder, code=0, warm=warm).out)["steps"]
+    number = next(s["step"] for s in steps if s["summary"] == f"{name}: gone")
+    return "undo", "--step", str(number)
 
 
 def _steps_before(bench: Bench) -> list[Any]:

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from anyascii import anyascii
 
@@ -37,28 +38,32 @@ def database_for(url: str, own_file: Path) -> Database:
     """
     if not url:
         return File(own_file)
-    from sqlalchemy.engine import make_url
-    from sqlalchemy.exc import ArgumentError, NoSuchModuleError
-
-    try:
-        address = make_url(url)
-        kind = address.get_backend_name()
-        if kind not in {"sqlite", "postgresql"}:
+    scheme, mark, rest = url.partition("://")
+    kind, _, driver = scheme.partition("+")
+    if (
+        not mark
+        or not re.fullmatch(r"[a-z0-9]+", kind)
+        or driver not in {"", "psycopg", "pysqlite"}
+    ):
+        raise UsageError(f"{shown(url)!r} is no database address", _EXAMPLE)
+    if kind == "sqlite":
+        name = rest.partition("?")[0].removeprefix("/")
+        if name in {"", ":memory:"}:
             raise UsageError(
-                f"{kind} is no database that a ledger can be in",
-                f"{_EXAMPLE}; without --database it is a file of the ledger",
+                "a ledger in memory is lost when the command ends",
+                "name a file, or leave --database out",
             )
-        if kind == "sqlite":
-            if address.database in {None, "", ":memory:"}:
-                raise UsageError(
-                    "a ledger in memory is lost when the command ends",
-                    "name a file, or leave --database out",
-                )
-            return File(own_file.parent / str(address.database))
+        return File(own_file.parent / name)
+    if kind != "postgresql":
+        raise UsageError(
+            f"{kind} is no database that a ledger can be in",
+            f"{_EXAMPLE}; without --database it is a file of the ledger",
+        )
+    try:
         from upright_ledger.ledger.db.postgresql import Server
 
-        return Server(url, address)
-    except (ArgumentError, NoSuchModuleError, ValueError):
+        return Server(url)
+    except ValueError:
         raise UsageError(f"{shown(url)!r} is no database address", _EXAMPLE) from None
     except ModuleNotFoundError as error:
         raise UsageError(
@@ -79,14 +84,7 @@ def with_schema(url: str, name: str) -> str:
 
 def _at(url: str, place: str) -> str:
     """An address with a schema."""
-    from sqlalchemy.engine import make_url
-    from sqlalchemy.exc import ArgumentError
-
-    try:
-        found = make_url(url).update_query_dict({_SCHEMA: place})
-    except (ArgumentError, ValueError):
-        return url  # it is refused when it is used
-    return found.render_as_string(hide_password=False)
+    return f"{url}{'&' if '?' in url else '?'}{_SCHEMA}={quote(place)}"
 
 
 def one_ledger_at(url: str) -> str:
@@ -140,16 +138,10 @@ def try_turn(database: Database, connection: Connection, name: str = "") -> bool
 
 def has_password(url: str) -> bool:
     """Whether the address of a database holds a password."""
-    if not url:
-        return False
-    from sqlalchemy.engine import make_url
-    from sqlalchemy.exc import ArgumentError
-
-    try:
-        address = make_url(url)
-    except (ArgumentError, ValueError):
-        return False
-    return bool(address.password or any("password" in key.lower() for key in address.query))
+    place, _, query = url.partition("://")[2].partition("?")
+    user, at, _ = place.rpartition("@")
+    keys = (part.partition("=")[0].lower() for part in query.split("&"))
+    return bool(at and ":" in user) or any("password" in key for key in keys)
 
 
 def refuse_password(url: str) -> None:

@@ -8,17 +8,17 @@ import sys
 import time
 from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from contextlib import closing, contextmanager
-from functools import cache, lru_cache, partial
+from functools import cache, cached_property, lru_cache
 from itertools import count
-from typing import Any
-
-import sqlalchemy
-from sqlalchemy import create_engine, event
-from sqlalchemy.engine import URL
+from typing import TYPE_CHECKING, Any
+from urllib.parse import unquote
 
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.ledger.clock import named_author
 from upright_ledger.ledger.db.connection import AT_ONCE, Connection, Database, quoted
+
+if TYPE_CHECKING:
+    import sqlalchemy
 
 _OF_CONNECTING: dict[str, Any] = {
     "connect_timeout": 15, "keepalives": 1, "keepalives_idle": 30, "keepalives_interval": 10,
@@ -41,7 +41,7 @@ _OF_SESSIONS = {
 """How long the server waits, where nobody said otherwise: PGOPTIONS, the address, and what is set
 for a role or a database hold.
 """
-_SCHEMA = "schema"
+_SCHEMA = "schema="
 _GRACE = 60.0
 """How much longer than a statement may take its answer is waited for, in seconds."""
 
@@ -51,15 +51,21 @@ class ServerConnection(Connection):
 
     is_server = True
 
-    def __init__(self, core: sqlalchemy.Connection) -> None:
-        super().__init__(core.connection.driver_connection)
-        self._core = core
-        core.begin()  # or it would not know that there is something to commit
+    def __init__(self, driver: Any, give_back: Callable[[Any], None]) -> None:
+        super().__init__(driver)
+        self._give_back = give_back
 
-    @property
+    @cached_property
     def core(self) -> sqlalchemy.Connection:
-        """The transaction, as SQLAlchemy has it."""
-        return self._core
+        """The same transaction, as SQLAlchemy has it."""
+        from sqlalchemy import create_engine
+        from sqlalchemy.pool import NullPool
+
+        self.driver.is_lent = True
+        engine = create_engine(
+            "postgresql+psycopg://", creator=lambda: self.driver, poolclass=NullPool
+        )
+        return engine.connect()
 
     def author(self) -> str:
         """Who is at work: as UPRIGHT_AUTHOR says, else the user of the database."""
@@ -112,16 +118,24 @@ class ServerConnection(Connection):
 
     def commit(self) -> None:
         """Let what was written stand."""
-        self._core.commit()
+        self.driver.complete()
 
     def close(self) -> None:
         """Let go of it; what was not committed is taken back."""
-        self._core.close()
+        if "core" in vars(self):
+            self.drop()  # SQLAlchemy may have changed it
+            return
+        try:
+            self.driver.rollback()
+        except _driver().Error:  # it is gone, and what was not committed with it
+            self.drop()
+        else:
+            self._give_back(self.driver)
 
     def drop(self) -> None:
         """As `close`, without a word to a database that may not listen any more."""
-        self._core.invalidate()
-        self._core.close()
+        self.driver.is_lent = False
+        self.driver.close()
 
 
 _CURSORS = count()
@@ -138,18 +152,17 @@ def _with_percents(statement: str) -> str:
 
 
 class Server(Database):
-    """A team's database. address: as SQLAlchemy reads it; its `schema` is that in which the ledger
-    stands beside others. Raises ModuleNotFoundError where the driver is missing.
+    """A team's database. where: its address, as PostgreSQL's library reads it; `schema` in it is
+    that in which the ledger stands beside others. Raises ModuleNotFoundError where the driver is
+    missing, ValueError for an address that is none.
     """
 
     is_shared = True
 
-    def __init__(self, where: str, address: URL) -> None:
+    def __init__(self, where: str) -> None:
         super().__init__(where)
-        told = address.query.get(_SCHEMA, "")
-        self.schema = told if isinstance(told, str) else told[0]
-        self._engine = create_engine(address.difference_update_query([_SCHEMA]))
-        event.listen(self._engine, "do_connect", partial(_on_opening, self.schema))
+        self._told, self.schema = _read(where)
+        self._free: list[Any] = []
 
     def lay_out(self) -> None:
         """Make the schema, where the address names one and it is not there. Raises UsageError where
@@ -157,14 +170,13 @@ class Server(Database):
         """
         if not self.schema:
             return
-        with self._engine.connect() as core:
-            driver: Any = core.connection.driver_connection
-            known = "SELECT 1 FROM pg_namespace WHERE nspname = %s"
-            if driver.execute(known, [self.schema]).fetchone():
+        with closing(self.open()) as connection:
+            known = "SELECT 1 FROM pg_namespace WHERE nspname = :name"
+            if connection.value(known, name=self.schema):
                 return
             try:
-                driver.execute(f"CREATE SCHEMA {_quoted(self.schema)}")
-                driver.commit()
+                connection.run(f"CREATE SCHEMA {_quoted(self.schema)}")
+                connection.commit()
             except _driver().errors.InsufficientPrivilege:
                 raise UsageError(
                     f"this user may not make the schema {self.schema} in that database",
@@ -174,9 +186,11 @@ class Server(Database):
     @contextmanager
     def alone_at(self, work: str, tell: Callable[[str], None]) -> Iterator[None]:
         """See `Database`. Who is at it holds a connection, and lets go of the work with it."""
-        with closing(self.open()) as connection:
-            told = {"work": work, "name": f"upright {work}"}
-            connection.run("SELECT set_config('application_name', :name, false)", name=told["name"])
+        connection = self.open()
+        try:
+            connection.run(
+                "SELECT set_config('application_name', :name, false)", name=f"upright {work}"
+            )
             if not connection.value(f"SELECT pg_try_advisory_lock({_WORK})", work=work):
                 rows = connection.rows(_AT_WORK, work=work)
                 who = next((f"{user} ({place})" for user, place in rows), "somebody else")
@@ -184,23 +198,24 @@ class Server(Database):
                 connection.run("SET lock_timeout = 0")  # it may well take long
                 connection.run(f"SELECT pg_advisory_lock({_WORK})", work=work)
             yield
+        finally:
+            connection.drop()
 
     def ledgers(self) -> list[str]:
         """The schemas of the database that hold ledgers."""
-        with self._engine.connect() as core:
-            driver: Any = core.connection.driver_connection
-            return [name for (name,) in driver.execute(_LEDGERS).fetchall()]
+        with closing(self.open()) as connection:
+            return [str(name) for name in connection.column(_LEDGERS)]
 
     def open(self, *, one_state: bool = False) -> Connection:
         """A connection. one_state: whether all that is asked is of one state of the database."""
-        core = self._engine.connect()
-        if one_state:
-            core = core.execution_options(isolation_level="REPEATABLE READ")
-        return ServerConnection(core)
+        driver = self._free.pop() if self._free else _opened(self._told, self.schema)
+        driver.isolation_level = _driver().IsolationLevel.REPEATABLE_READ if one_state else None
+        return ServerConnection(driver, self._free.append)
 
     def dispose(self) -> None:
         """Let go of all connections."""
-        self._engine.dispose()
+        while self._free:
+            self._free.pop().close()
 
     def take_turn(self, connection: Connection, name: str, seconds: float) -> str:
         """Begin to write: steps one after the other, as in SQLite; who reads is not held up.
@@ -215,7 +230,7 @@ class Server(Database):
         """Wait for the turn so many seconds; whether it came."""
         before = connection.value("SHOW lock_timeout")
         try:
-            with connection.core.begin_nested():
+            with connection.driver.transaction():
                 connection.run(f"SET LOCAL lock_timeout = {int(seconds * 1000)}")
                 connection.run("LOCK TABLE steps IN EXCLUSIVE MODE")
         except _driver().errors.LockNotAvailable:
@@ -247,11 +262,28 @@ def _quoted(name: str) -> str:
     return '"' + name.replace('"', '""') + '"'
 
 
-def _on_opening(
-    schema: str, _dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]
-) -> Any:
-    """Let connections be opened as a ledger needs it."""
-    connection = _patient().connect(*arguments, **{**_OF_CONNECTING, **options})
+def _read(where: str) -> tuple[dict[str, Any], str]:
+    """The parts of an address, and the schema that it names. Raises ValueError where it is none."""
+    import psycopg
+    from psycopg.conninfo import conninfo_to_dict
+
+    scheme, mark, rest = where.partition("://")
+    address, _, query = rest.partition("?")
+    parts = [part for part in query.split("&") if part]
+    named = [part.partition("=")[2] for part in parts if part.startswith(_SCHEMA)]
+    others = "&".join(part for part in parts if not part.startswith(_SCHEMA))
+    try:
+        told = conninfo_to_dict(f"{scheme.partition('+')[0]}{mark}{address}?{others}")
+    except psycopg.Error as error:
+        raise ValueError(str(error)) from None
+    if not str(told.get("port") or "0").replace(",", "").isdecimal():
+        raise ValueError("its port is no number")
+    return told, unquote(named[0]) if named else ""
+
+
+def _opened(told: dict[str, Any], schema: str) -> Any:
+    """A connection as a ledger needs it."""
+    connection = _patient().connect(**{**_OF_CONNECTING, **told})
     encoding = connection.info.parameter_status("server_encoding")
     if encoding != "UTF8":
         name = connection.info.dbname
@@ -267,11 +299,11 @@ def _on_opening(
     connection.execute(limits, [json.dumps(_OF_SESSIONS), list(_OF_SESSIONS)])
     if schema:
         connection.execute(f"SET search_path TO {_quoted(schema)}")
-    told = connection.execute(
+    limit = connection.execute(
         "SELECT setting FROM pg_settings WHERE name = 'statement_timeout'"
     ).fetchone()
     connection.commit()
-    connection.longest = int(told[0]) / 1000 + _GRACE if told and int(told[0]) else None
+    connection.longest = int(limit[0]) / 1000 + _GRACE if limit and int(limit[0]) else None
     return connection
 
 
@@ -285,6 +317,8 @@ def _patient() -> Any:
     from psycopg.pq import TransactionStatus
 
     class Patient(psycopg.Connection[Any]):
+        is_lent = False
+        """Whether SQLAlchemy has it, which must not end what is under way."""
         longest: float | None = None
         """How long an answer is waited for, in seconds: a server, or a proxy, that is there and
         says nothing is known by no other sign.
@@ -303,10 +337,24 @@ def _patient() -> Any:
                     self.close()
                 raise
 
+        def complete(self) -> None:
+            """Let what was written stand."""
+            super().commit()
+
+        def commit(self) -> None:
+            if not self.is_lent:
+                super().commit()
+
+        def close(self) -> None:
+            if not self.is_lent:
+                super().close()
+
         def rollback(self) -> None:
             """Take back what was begun. Who was interrupted does not wait for that: the server does
             it once the connection is gone.
             """
+            if self.is_lent:
+                return
             error = sys.exception()
             while error is not None and not isinstance(error, KeyboardInterrupt):
                 error = error.__context__
