@@ -194,10 +194,15 @@ def _at(address: str, certificates: Certificates) -> Iterator[Any]:
         )
     security = None
     if address.startswith("tls://"):
+        if not all((certificates.authority, certificates.certificate, certificates.key)):
+            raise UsageError(
+                f"{address} asks who this is, and no certificates are named",
+                "name authority, certificate and key in [cluster] of upright.toml",
+            )
         security = Security(  # type: ignore[no-untyped-call]
-            tls_ca_file=certificates.authority or None,
-            tls_client_cert=certificates.certificate or None,
-            tls_client_key=certificates.key or None,
+            tls_ca_file=certificates.authority,
+            tls_client_cert=certificates.certificate,
+            tls_client_key=certificates.key,
             require_encryption=True,
         )
     told = {"security": security, "timeout": _SECONDS}
