@@ -159,7 +159,7 @@ def workers_of(address: str, certificates: Certificates) -> Iterator[Cluster]:
             client.wait_for_workers(1, timeout=_SECONDS)
         except TimeoutError:
             raise InputError(
-                f"the scheduler {name} has no workers", "start some: dask worker ADDRESS"
+                f"the scheduler {name} has no workers", f"start some: dask worker {address}"
             ) from None
         _refuse_other_versions(client)
         yield Cluster(client, name)
