@@ -154,7 +154,12 @@ def test_two_who_review_are_shown_different_cards(
     """What one looks at is lent for some minutes, and given back when it is left."""
     ada.write("urls.csv", "url,hits\n" + "".join(f"/{n},{9 - n}\n" for n in range(3)))
     ada("gather", "urls.csv")
-    queues = [Queue(open_ledger(folder), Filters()) for folder in (ada.folder, bob.folder) * 2]
+    queues = []
+    for name, folder in zip(
+        ("ada", "bob", "cid", "dan"), (ada.folder, bob.folder) * 2, strict=True
+    ):
+        monkeypatch.setenv("UPRIGHT_AUTHOR", name)
+        queues.append(Queue(open_ledger(folder), Filters()))
     one, two, three, four = queues
     assert [shown(q) for q in (one, two, three)] == ["/0", "/1", "/2"]
     assert shown(one) == "/0"  # a card is drawn again after each key

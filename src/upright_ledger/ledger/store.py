@@ -80,7 +80,8 @@ class Ledger:
             shared = shared_settings(connection)
         if shared is not None:
             self.otherwise = differing(path, shared, self.settings.policy)
-            self.settings = read_settings(path, shared)
+            if self.otherwise:
+                self.settings = read_settings(path, shared)
 
     def take_own_settings(self) -> None:
         """Take the settings as the file alone says them."""

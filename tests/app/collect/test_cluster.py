@@ -22,7 +22,7 @@ from ledger_contents import contents_of
 from remote_parts import bucket, dask
 from upright_ledger.demo.sample import Sample
 
-PARTS, LINES = 12, 24_000
+PARTS, LINES = 9, 13_500
 PACKED: dict[str, Callable[[bytes], bytes]] = {
     "": lambda b: b,
     ".gz": gzip.compress,

@@ -265,7 +265,7 @@ def as_before(program: Program, bad_day: str) -> None:
             database.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
         for name in ("evidence_by_source", "destinations_by_key"):
             database.execute(f"DROP INDEX {name}")
-        for name in ("entry_lines", "kept", "silent"):
+        for name in ("entry_lines", "kept", "silent", "shared", "lent"):
             database.execute(f"DROP TABLE {name}")
         database.execute("DELETE FROM migrations WHERE number >= 9")
 

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.request import Request, urlopen
 
 KEYS = {"AWS_ACCESS_KEY_ID": "upright", "AWS_SECRET_ACCESS_KEY": "upright", "AWS_REGION": "eu"}
 
@@ -89,6 +90,8 @@ def bucket(files: dict[str, Path]) -> Iterator[dict[str, str]]:
     try:
         wait_for(port)
         endpoint = f"http://127.0.0.1:{port}"
+        # What other buckets of this process held is held still.
+        urlopen(Request(f"{endpoint}/moto-api/reset", method="POST")).close()
         told = {**KEYS, "AWS_ENDPOINT_URL": endpoint, "AWS_DEFAULT_REGION": "eu-central-1"}
         client = boto3.client(
             "s3",

@@ -5,10 +5,10 @@ at once.
 from __future__ import annotations
 
 import json
+import platform
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from uuid import uuid4
 
 from upright_ledger.app.decide.decide import read_new
 from upright_ledger.app.decide.entries import EntryLine, entry_lines
@@ -93,7 +93,6 @@ class Queue:
         self.ledger = ledger
         self.answered = 0
         self.with_others = frozenset[int]()
-        self._holder = uuid4().hex
         self._open = replace(filters, answer=AnswerKind.OPEN)
         self._shown: EntryLine | None = None
         self._first: list[int] = []  # what was taken back, to be shown again
@@ -102,6 +101,8 @@ class Queue:
         with ledger.reading() as connection:
             self._skipped_before = numbers_of(connection, self._skipped)
             self._links_known = links_are_known(connection)
+            # The same person goes on where a window was closed.
+            self._holder = f"{connection.author()} {platform.node()}"
         self._skipped_now: list[int] = []
 
     @property
