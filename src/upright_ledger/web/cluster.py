@@ -147,7 +147,7 @@ def workers_of(address: str, certificates: Certificates) -> Iterator[Cluster]:
             "workers need Dask, which is not installed",
             "install it with the package: pip install 'upright-ledger[cluster]'",
         ) from None
-    logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters is raised
+    _hush()
     with ExitStack() as held:
         if address == LOCAL:
             folder = held.enter_context(tempfile.TemporaryDirectory(prefix="upright-"))
@@ -163,6 +163,15 @@ def workers_of(address: str, certificates: Certificates) -> Iterator[Cluster]:
             ) from None
         _refuse_other_versions(client)
         yield Cluster(client, name)
+
+
+def _hush() -> None:
+    """Let Dask not write to the terminal: what matters is raised."""
+    for name in ("distributed", *logging.root.manager.loggerDict):
+        if name.partition(".")[0] in {"distributed", "tornado"}:
+            logger = logging.getLogger(name)
+            logger.handlers.clear()
+            logger.setLevel(logging.CRITICAL + 1)
 
 
 @contextmanager
