@@ -25,7 +25,8 @@ from upright_ledger.web.local.stand_in import Served, serve_whole
 
 _DERIVED = frozenset(
     [
-        "runs", "traces", "builds", "migrations", "reported", "outbox", "followed", "silent", "lent",
+        "runs", "traces", "builds", "migrations", "reported", "outbox", "followed", "silent",
+        "lent",
         "kept",  # what the last check found: worked out anew where a full disk did not take it
     ]
 )  # fmt: skip

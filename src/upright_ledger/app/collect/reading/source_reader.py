@@ -236,8 +236,9 @@ class SourceReader:
         facts.asked = self._asked
         facts.lines, facts.accepted = result.lines, result.accepted
         facts.set_aside, facts.rejected = result.set_aside, result.rejected
-        facts.mended = dict(result.mended + result.folded)
-        facts.aside = dict(result.aside)
+        # In an order that is the same on every machine.
+        facts.mended = dict(sorted((result.mended + result.folded).items()))
+        facts.aside = dict(sorted(result.aside.items()))
         return facts
 
 
