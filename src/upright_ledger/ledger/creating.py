@@ -31,15 +31,7 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
     if path.exists():
         raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
     made = not folder.exists()
-    try:
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        draft, began_in = _only_draft(folder)
-        draft.write_text(settings_text, encoding="utf-8")
-    except OSError as error:
-        raise InputError(
-            f"{folder} cannot be made: {error.strerror or error}",
-            "check the name and the permissions",
-        ) from None
+    draft, began_in = _drafted(folder, settings_text)
     try:
         ledger = Ledger(folder, read_settings(draft))
         with errors_of(ledger.where):
@@ -93,19 +85,25 @@ def join_ledger(folder: Path, address: str) -> Ledger:
             "the settings of that ledger are its owner's alone",
             "`upright fold --apply` in the owner's folder shares them",
         )
+    draft, _ = _drafted(folder, joined_settings_text(folder.resolve().name, address, shared))
+    draft.replace(path)
+    return open_ledger(folder)
+
+
+def _drafted(folder: Path, settings_text: str) -> tuple[Path, str | None]:
+    """The folder, and the file of settings to be in it; see `_only_draft`. Raises InputError where
+    they cannot be made.
+    """
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        draft, _ = _only_draft(folder)
-        draft.write_text(
-            joined_settings_text(folder.resolve().name, address, shared), encoding="utf-8"
-        )
+        draft, began_in = _only_draft(folder)
+        draft.write_text(settings_text, encoding="utf-8")
     except OSError as error:
         raise InputError(
             f"{folder} cannot be made: {error.strerror or error}",
             "check the name and the permissions",
         ) from None
-    draft.replace(path)
-    return open_ledger(folder)
+    return draft, began_in
 
 
 def _only_draft(folder: Path) -> tuple[Path, str | None]:

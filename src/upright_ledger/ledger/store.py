@@ -72,13 +72,17 @@ class Ledger:
 
     def read_settings(self) -> None:
         """Take the settings as they are now: those of the file, but what a team has together."""
-        path = self.folder / FILE_NAME
-        self.settings, self.otherwise = read_settings(path), []
+        self.take_own_settings()
+        self.take_shared_settings()
+
+    def take_shared_settings(self) -> None:
+        """Take what a team has together in the place of what the file says."""
         if not self.settings.database:
             return
         with self._connection() as connection:
             shared = shared_settings(connection)
         if shared is not None:
+            path = self.folder / FILE_NAME
             self.otherwise = differing(path, shared, self.settings.policy)
             if self.otherwise:
                 self.settings = read_settings(path, shared)
@@ -339,7 +343,7 @@ def open_ledger(folder: Path, tell: Callable[[str], None] = lambda _: None) -> L
 
         with ledger._writing("migrate") as connection:  # noqa: SLF001 - alone, as a step is
             migrate(connection)
-    ledger.read_settings()
+    ledger.take_shared_settings()
     ledger.keep_lines()
     stored = ledger.stored_policy()[1]
     if stored != ledger.settings.policy:

@@ -59,19 +59,21 @@ class Cluster:
         """Have something done; returns what stands for its result, also as an argument of other
         work, and tells by `done()` whether it is.
         """
-        try:
+        with self._reached():
             return self._client.submit(work, *arguments, pure=False)
-        except Exception:
-            if self._is_there():
-                raise
-            raise self._gone() from None
 
     def send(self, thing: Any) -> Any:
         """Send something to every worker once; returns what stands for it as an argument of
         work.
         """
-        try:
+        with self._reached():
             return self._client.scatter(thing, broadcast=True, hash=False)
+
+    @contextmanager
+    def _reached(self) -> Iterator[None]:
+        """Tell what fails because the scheduler is gone from all else."""
+        try:
+            yield
         except Exception:
             if self._is_there():
                 raise
@@ -182,7 +184,7 @@ def _on_this_machine(folder: str) -> Iterator[Any]:
         LocalCluster(  # type: ignore[no-untyped-call]
             n_workers=os.cpu_count() or 1,
             threads_per_worker=1,
-            dashboard_address=None,
+            dashboard_address="127.0.0.1:0",  # any free port: another one may run here
             host="127.0.0.1",
             local_directory=folder,
             silence_logs=logging.CRITICAL + 1,

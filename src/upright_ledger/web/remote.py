@@ -175,10 +175,10 @@ def remote_files(address: str) -> list[RemotePath]:
     system, path = _place_of(address)
     try:
         if _MAGIC.search(address):
-            found = _told(lambda: system.glob(path))
-            found = [one for one in found if system.isfile(one)]
+            told = _told(lambda: system.glob(path, detail=True))
+            found = [name for name, facts in told.items() if facts["type"] == "file"]
             what = "no file matches"
-        elif not _told(lambda: system.isdir(path)) or system.isfile(path):
+        elif _told(lambda: system.isfile(path) or not system.isdir(path)):
             return [RemotePath(address)]
         else:
             found = [one for one in _told(lambda: system.find(path)) if not _is_hidden(one)]

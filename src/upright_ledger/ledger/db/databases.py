@@ -40,12 +40,16 @@ def database_for(url: str, own_file: Path) -> Database:
         return File(own_file)
     scheme, mark, rest = url.partition("://")
     kind, _, driver = scheme.partition("+")
-    if (
-        not mark
-        or not re.fullmatch(r"[a-z0-9]+", kind)
-        or driver not in {"", "psycopg", "pysqlite"}
-    ):
-        raise UsageError(f"{shown(url)!r} is no database address", _EXAMPLE)
+    no_address = UsageError(f"{shown(url)!r} is no database address", _EXAMPLE)
+    if not mark or not re.fullmatch(r"[a-z0-9]+", kind):
+        raise no_address
+    if kind not in {"sqlite", "postgresql"}:
+        raise UsageError(
+            f"{kind} is no database that a ledger can be in",
+            f"{_EXAMPLE}; without --database it is a file of the ledger",
+        )
+    if driver not in {"", "psycopg", "pysqlite"}:
+        raise no_address
     if kind == "sqlite":
         name = rest.partition("?")[0].removeprefix("/")
         if name in {"", ":memory:"}:
@@ -54,17 +58,12 @@ def database_for(url: str, own_file: Path) -> Database:
                 "name a file, or leave --database out",
             )
         return File(own_file.parent / name)
-    if kind != "postgresql":
-        raise UsageError(
-            f"{kind} is no database that a ledger can be in",
-            f"{_EXAMPLE}; without --database it is a file of the ledger",
-        )
     try:
         from upright_ledger.ledger.db.postgresql import Server
 
         return Server(url)
     except ValueError:
-        raise UsageError(f"{shown(url)!r} is no database address", _EXAMPLE) from None
+        raise no_address from None
     except ModuleNotFoundError as error:
         raise UsageError(
             f"the driver {error.name} is not installed", "pip install 'upright-ledger[postgresql]'"

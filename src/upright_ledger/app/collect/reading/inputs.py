@@ -25,7 +25,7 @@ from upright_ledger.formats.files.compressed import (
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.formats.files.members import holds_files, members_of
 from upright_ledger.web.http.fetch import fetch
-from upright_ledger.web.remote import is_remote, remote_files
+from upright_ledger.web.remote import RemotePath, is_remote, remote_files
 
 __all__ = ["Input", "inputs", "neighbours_of"]
 
@@ -69,7 +69,7 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
 
 def _opened(file: Input, folder: Path) -> list[Input]:
     """A file, or the members of an archive or a mail."""
-    if is_remote(file.name) and read_head(file.path).startswith(_READ_WHOLE):
+    if isinstance(file.path, RemotePath) and read_head(file.path).startswith(_READ_WHOLE):
         with file.path.open("rb") as source:
             file = spooled(_apart(folder), source, file.name)
     return members_of(file, _apart(folder)) if holds_files(file.path) else [file]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import deque
+from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -34,12 +34,12 @@ class PiecesAhead:
 
     def __init__(self, workers: Cluster, progress: Callable[[str], None]) -> None:
         self._workers, self._progress = workers, progress
-        self._coming: deque[Input] = deque()
+        self._coming: OrderedDict[Input, None] = OrderedDict()
         self._begun: dict[Input, _Begun] = {}
 
     def expect(self, files: Iterable[Input]) -> None:
         """Name the logs that will be asked for, in their order."""
-        self._coming.extend(filter(self.takes, files))
+        self._coming.update(dict.fromkeys(filter(self.takes, files)))
 
     def takes(self, file: Input) -> bool:
         """Whether workers can read a file."""
@@ -52,9 +52,9 @@ class PiecesAhead:
         told = replace(options, known_lines=ReadOptions().known_lines)
         for other in [one for one in self._begun if one != file and one not in self._coming]:
             del self._begun[other]  # it was posted: nobody needs its pieces any more
-        with_others = file in self._coming
-        while with_others and self._coming.popleft() != file:
-            pass
+        if file in self._coming:
+            while self._coming.popitem(last=False)[0] != file:
+                pass  # nobody asks for those before it any more
         if file not in self._begun or self._begun[file].options != told:
             self._begin(file, told)
         self._begin_more(told)

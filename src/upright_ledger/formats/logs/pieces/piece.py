@@ -72,13 +72,7 @@ class Others:
 
     def numbered_from(self, number: int) -> Others:
         """The same, the first line having that number."""
-        return replace(
-            self, rejects=[Reject(r.line + number - 1, *_words(r)) for r in self.rejects]
-        )
-
-
-def _words(reject: Reject) -> tuple[str, str]:
-    return reject.reason, reject.text
+        return replace(self, rejects=[replace(r, line=r.line + number - 1) for r in self.rejects])
 
 
 class Piece(NamedTuple):
