@@ -73,7 +73,7 @@ class Tally:
     def settle_before(self, number: int) -> None:
         """Count the stretches of lines that end before a line, up to which all were added."""
         stretch = stretch_of(number)
-        if stretch > self._stretch and self._held:
+        if stretch > self._stretch:
             self._stretch = stretch
             told = joined(self._held)
             whole = stretch_of(told.numbers) < stretch
@@ -101,8 +101,7 @@ class Tally:
         self._begin()
 
     def _summary(self) -> Summary:
-        if self._held:
-            self._count(joined(self._held))
+        self._count(joined(self._held))
         found = self._sums.summary()
         self.without += found.without
         return found

@@ -58,7 +58,10 @@ class Told(NamedTuple):
 
 
 def joined(parts: Sequence[Told]) -> Told:
-    """The lines of several parts."""
+    """The lines of several parts, or of none."""
+    if not parts:
+        nothing, nobody = np.empty(0, np.int64), np.empty(0, np.uint64)
+        return Told(nothing, nobody, nothing, nothing, nothing, nobody, nothing)
     if len(parts) == 1:
         return parts[0]
     return Told._make(np.concatenate(columns) for columns in zip(*parts, strict=True))

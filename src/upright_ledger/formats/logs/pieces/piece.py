@@ -79,7 +79,7 @@ class Piece(NamedTuple):
     """A piece that was read. told: its sound lines, numbered from 1."""
 
     lines: RequestLines
-    told: Told | None
+    told: Told
     others: Others
 
 
@@ -119,7 +119,7 @@ def read_piece(source: PieceSource) -> Piece:
                 else:
                     others.aside[other.kind] += other.lines
             others.lines = group.end - 1
-    return Piece(lines, joined(told) if told else None, others)
+    return Piece(lines, joined(told), others)
 
 
 def others_of(piece: Piece) -> Others:
@@ -129,8 +129,6 @@ def others_of(piece: Piece) -> Others:
 
 def days_of(piece: Piece) -> Days:
     """By what the lines of a piece are known."""
-    if piece.told is None:
-        return Days([], np.empty(0, np.uint16), np.empty(0, np.uint64))
     return Days(piece.lines.days, piece.told.days.astype(np.uint16), piece.told.digests)
 
 
@@ -138,8 +136,6 @@ def only_fresh(piece: Piece, fresh: npt.NDArray[np.uint8] | None, number: int) -
     """A piece without the lines that count already. fresh: bits, or None where all lines are.
     number: of its first line.
     """
-    if piece.told is None:
-        return piece
     told = piece.told._replace(numbers=piece.told.numbers + (number - 1))
     if fresh is not None:
         told = told.where(np.unpackbits(fresh, count=len(told.numbers)).astype(np.bool_))
@@ -148,8 +144,6 @@ def only_fresh(piece: Piece, fresh: npt.NDArray[np.uint8] | None, number: int) -
 
 def probing_in(piece: Piece) -> tuple[Visitors, Any]:
     """Those who probe in a piece, and how often."""
-    if piece.told is None:
-        return np.empty(0, np.uint64), np.empty(0, np.int64)
     told = pages(piece.told)
     return probing(
         visitors_of_days(told, piece.lines.days), piece.lines.probes()[told.keys >> TARGET_AT]
@@ -158,9 +152,6 @@ def probing_in(piece: Piece) -> tuple[Visitors, Any]:
 
 def conduct_in(piece: Piece, suspects: Visitors) -> Conduct:
     """What suspects did in a piece."""
-    nothing = np.empty(0, np.uint64)
-    if piece.told is None:
-        return conduct_of(suspects, nothing, nothing, nothing > 0, nothing > 0)
     told = pages(piece.told)
     visitors = visitors_of_days(told, piece.lines.days)
     of_them = is_among(visitors, suspects)
@@ -186,10 +177,9 @@ def summary_in(piece: Piece, guilty: Visitors, number: int) -> Summary:
     line.
     """
     sums = Sums(piece.lines)
-    if piece.told is not None:
-        sums.add_others(piece.told)
-        told = pages(piece.told)
-        sums.add(told, is_among(visitors_of_days(told, piece.lines.days), guilty))
+    sums.add_others(piece.told)
+    told = pages(piece.told)
+    sums.add(told, is_among(visitors_of_days(told, piece.lines.days), guilty))
     found = sums.summary()
     found.first_lines = [line + number - 1 for line in found.first_lines]
     return found
