@@ -10,16 +10,18 @@ each with moves.csv (old, title, new) and pages.csv (url, title).
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 from moves.made import make_move
+from moves.page_texts import with_texts
 from moves.site_move import SiteMove
 from moves.told import read_move
 from scipy.optimize import minimize
 
 from upright_ledger.core.matching import learned_features, scoring
-from upright_ledger.core.matching.choice_model import Choice, soft_max
+from upright_ledger.core.matching.choice_model import OTHER_ITEM, SAME_ITEM, TWIN, Choice, nested
 
 RISING = {
     "same slug", "slug words", "slug letters", "same title", "title words", "old words found",
@@ -27,7 +29,7 @@ RISING = {
     "context", "same number", "same year", "both found", "place moved there", "number carried",
     "slug carried", "number alone", "taken where pages merge", "same name", "name letters",
     "same words", "title alone", "title of a number", "information alone", "name carried",
-    "rewritten as others", "same item",
+    "rewritten as others", "same text", "text found", "text carried",
 }  # fmt: skip
 FALLING = {
     "old words missing",
@@ -44,9 +46,28 @@ FALLING = {
     "place elsewhere",
     "new place elsewhere",
     "name not carried",
-    "other item",
+    "other text",
+    "text not carried",
+}
+FIXED = {
+    "taken by another": (-0.7, -0.7),
+    "taken where pages merge": (0.0, 0.0),
+    "its twin ends alike": (TWIN, TWIN),
+    "same item": (SAME_ITEM, SAME_ITEM),
+    "other item": (OTHER_ITEM, OTHER_ITEM),
+}
+"""Made-up moves are one to one more strictly than those that happen, on which other old pages say
+little of which candidate is right.
+"""
+SET_BY_HAND = {
+    "same item": "SAME_ITEM",
+    "other item": "OTHER_ITEM",
+    "its twin ends alike": "TWIN",
 }
 PENALTY = 0.00005
+REAL = 0.3
+
+Case = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
 def truth_of(move: SiteMove, old: np.ndarray, new: np.ndarray) -> np.ndarray:
@@ -60,9 +81,15 @@ def truth_of(move: SiteMove, old: np.ndarray, new: np.ndarray) -> np.ndarray:
 
 
 def fit(
-    cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], names: tuple[str, ...]
+    cases: Sequence[Case],
+    names: tuple[str, ...],
+    lost: tuple[str, ...] = (),
+    *,
+    made: int,
 ) -> Choice:
-    """Fit a choice on (old page of each pair, figures, page figures, truth) of several moves."""
+    """Fit a choice on (old page of each pair, figures, page figures, truth) of several moves, the
+    first `made` of them made up. lost: the last of the names, which speak for none.
+    """
     shift, olds, figures, pages, right = 0, [], [], [], []
     for old, x, page, y in cases:
         olds.append(old + shift)
@@ -76,45 +103,77 @@ def fit(
         np.concatenate(pages).astype(float),
         np.concatenate(right),
     )
+    weight = np.repeat(_weights([len(c[2]) for c in cases], made), [len(c[2]) for c in cases])
     some = np.bincount(old, weights=y, minlength=len(page)) > 0
-    width = x.shape[1]
+    width, last = x.shape[1], x[:, x.shape[1] - len(lost) :]
 
     def loss(w: np.ndarray) -> tuple[float, np.ndarray]:
-        p = soft_max(old, x @ w[:width], page @ w[width:])
-        mine = np.bincount(old, weights=p * y, minlength=len(page))
-        none = 1.0 - np.bincount(old, weights=p, minlength=len(page))
-        good = np.maximum(np.where(some, mine, none), 1e-9)
-        # d log(good): the share of each right pair in what is right, less its chance.
-        pull = np.where(some[old], p * y / np.maximum(mine, 1e-9)[old], 0.0) - p
-        pull_none = np.where(some, 0.0, 1.0) - none
-        value = -np.log(good).mean() + PENALTY * float(w @ w)
-        slope = -np.concatenate([x.T @ pull, page.T @ pull_none]) / len(page) + 2 * PENALTY * w
-        return value, slope
+        of_pairs, of_lost, of_pages = np.split(w, [width, width + len(lost)])
+        adds = last @ of_lost
+        within, any_one, added = nested(old, x @ of_pairs, page @ of_pages, adds)
+        mine = np.bincount(old, weights=within * y, minlength=len(page))
+        good = np.maximum(np.where(some, any_one * mine, 1.0 - any_one), 1e-9)
+        # d log(good): by what a page's pairs and none are worth, and by each pair's chance.
+        pull_none = np.where(some, any_one - 1.0, any_one)
+        pull = np.where(some[old], within * y / np.maximum(mine, 1e-9)[old] - within, 0.0)
+        pull -= pull_none[old] * within * (1.0 - (adds - added[old]))
+        by_chance = np.stack(
+            [np.bincount(old, weights=within * c, minlength=len(page)) for c in last.T], axis=1
+        ) if lost else np.zeros((len(page), 0))  # fmt: skip
+        value = -(weight * np.log(good)).mean() + PENALTY * float(w @ w)
+        slopes = (
+            x.T @ (pull * weight[old]),
+            by_chance.T @ (pull_none * weight),
+            page.T @ (pull_none * weight),
+        )
+        return value, -np.concatenate(slopes) / len(page) + 2 * PENALTY * w
 
-    bounds = [
-        (0, None) if n in RISING else (None, 0) if n in FALLING else (None, None) for n in names
-    ] + [(None, None)] * page.shape[1]
-    start = np.zeros(width + page.shape[1])
+    bounds = [FIXED.get(n, _sign(n)) for n in names]
+    bounds += [(None, None)] * (len(lost) + page.shape[1])
+    start = np.array([low if low == high and low is not None else 0.0 for low, high in bounds])
     found = minimize(
         loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 400}
     )
     print(f"# loss {found.fun:.4f} over {len(page):,} pages")
-    w = np.round(found.x, 3)
-    return Choice(tuple(w[:width].tolist()), tuple(w[width:].tolist()))
+    of_pairs, of_lost, of_pages = np.split(np.round(found.x, 3), [width, width + len(lost)])
+    return Choice(tuple(of_pairs.tolist()), tuple(of_pages.tolist()), tuple(of_lost.tolist()))
+
+
+def _sign(name: str) -> tuple[float | None, float | None]:
+    return (0, None) if name in RISING else (None, 0) if name in FALLING else (None, None)
+
+
+def _weights(pages: list[int], made: int) -> np.ndarray:
+    """What a page of each move counts for: those of moves that happened have REAL of the whole,
+    each move as much as the root of its pages.
+    """
+    many = np.array(pages, float)
+    each = np.ones(len(many))
+    if made < len(many):
+        roots = np.sqrt(many[made:])
+        each[made:] = REAL * roots / roots.sum() / many[made:]
+        each[:made] = (1 - REAL) / many[:made].sum()
+        each *= many.sum()
+    return each
 
 
 def main() -> None:
     first, last = (int(a) for a in sys.argv[1:3]) if len(sys.argv) > 2 else (1000, 1060)
-    made = [make_move(seed, 300 + 131 * (seed % 11)) for seed in range(first, last)]
-    made += [read_move(Path(folder)) for folder in sys.argv[3:]]
-    looks = [scoring.first_look(m.old, m.new, {}) for m in made]
-    truths = [truth_of(m, seen.old, seen.new) for m, (_, seen) in zip(made, looks, strict=True)]
+    moves = [make_move(seed, _size(seed)) for seed in range(first, last)]
+    moves += [
+        with_texts(make_move(s, _size(s)), s) for s in range(last, last + (last - first) // 3)
+    ]
+    made = len(moves)
+    moves += [read_move(Path(folder)) for folder in sys.argv[3:]]
+    looks = [scoring.first_look(m.old, m.new, {}) for m in moves]
+    truths = [truth_of(m, seen.old, seen.new) for m, (_, seen) in zip(moves, looks, strict=True)]
     alone = fit(
         [
             (seen.old, seen.figures, scoring.page_figures(sides, None), y)
             for (sides, seen), y in zip(looks, truths, strict=True)
         ],
         scoring.FIRST,
+        made=made,
     )
     cases = []
     for (sides, seen), y in zip(looks, truths, strict=True):
@@ -128,22 +187,28 @@ def main() -> None:
         cases.append(
             (seen.old, np.hstack([seen.figures, learned]), scoring.page_figures(sides, rate), y)
         )
-    taught = fit(cases, scoring.SECOND)
+    taught = fit(cases, scoring.SECOND, learned_features.LOST, made=made)
     for name, choice, names in (
         ("FIRST", alone, scoring.FIRST),
         ("SECOND", taught, scoring.SECOND),
     ):
         print(f"{name} = Choice(\n    weights=(")
         for value, figure in zip(choice.weights, names, strict=True):
-            print(
-                "        "
-                f"{figure.upper().replace(' ', '_') if figure.endswith(' item') else value},  # "
-                f"{figure}"
-            )
+            print(f"        {SET_BY_HAND.get(figure, value)},  # {figure}")
         print("    ),\n    none=(")
         for value, figure in zip(choice.none, scoring.PAGE_FIGURES, strict=True):
             print(f"        {value},  # {figure}")
-        print("    ),\n)")
+        print("    ),")
+        if choice.lost:
+            print("    lost=(")
+            for value, figure in zip(choice.lost, learned_features.LOST, strict=True):
+                print(f"        {value},  # {figure}")
+            print("    ),")
+        print(")")
+
+
+def _size(seed: int) -> int:
+    return 300 + 131 * (seed % 11)
 
 
 if __name__ == "__main__":

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.word import Word
 
 
@@ -64,7 +65,7 @@ class Link(NamedTuple):
 
 class Facts(NamedTuple):
     """What a body says of itself. robots: its directives, in lower case. digest: of its text
-    without what stands around all pages; letters: of that text.
+    without what stands around all pages; letters: of that text; sketch: what it says, in short.
 
     needs_script: hardly any text, and scripts. mixed: resources over plain HTTP.
     """
@@ -79,6 +80,7 @@ class Facts(NamedTuple):
     digest: str = ""
     letters: int = 0
     needs_script: bool = False
+    sketch: Sketch = ""
     links: tuple[Link, ...] = ()
 
 

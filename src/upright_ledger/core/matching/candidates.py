@@ -9,6 +9,7 @@ from collections import defaultdict
 import numpy as np
 import numpy.typing as npt
 
+from upright_ledger.core.contents.texts import found_by_text
 from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
 from upright_ledger.core.matching.sparse import Indices, Matrix, as_rows, best_of_product, normed
 
@@ -25,7 +26,7 @@ def candidates(sides: Sides) -> tuple[Indices, Indices]:
     page.
     """
     old, new = sides.old, sides.new
-    found = [_by_words(sides), *_by_key(old, new)]
+    found = [_by_words(sides), *_by_key(old, new), found_by_text(old.texts, new.texts)]
     pairs = np.unique(np.concatenate([i * len(new) + j for i, j in found]))
     some = np.bincount(pairs // len(new), minlength=len(old))
     poor = np.flatnonzero(some < _PER_TEXT)

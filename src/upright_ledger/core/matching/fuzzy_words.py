@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler
+from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler, Prefix
 
 from upright_ledger.core.matching.sparse import as_rows, best_of_product, normed
 
 _SHORTEST, _LONGEST = 4, 40  # letters
 _TRIED = 4
 _LEAST = 0.35  # of the pieces that two spellings share
+_SHORTEST_STEM, _LONGEST_ENDING = 6, 5  # letters
+_OF_ONE_STEM = 0.7
 _MOST_COMMON = 3000  # words that hold one piece; commoner pieces find nothing
 
 
@@ -51,10 +53,16 @@ def likeness(word: str, other: str) -> float:
         return 0.9 if len(long) - len(short) <= 2 else 0.75  # an ending, or an abbreviation
     allowed = 1 if len(long) < 8 else 2
     if DamerauLevenshtein.distance(word, other, score_cutoff=allowed) > allowed:
-        return 0.0
+        return _OF_ONE_STEM if _have_one_stem(short, long) else 0.0
     if len(short) < 5 and word[0] != other[0]:
         return 0.0
     return float(JaroWinkler.similarity(word, other)) * 0.95
+
+
+def _have_one_stem(short: str, long: str) -> bool:
+    """Whether two words differ in their endings alone, as in "installing" and "installation"."""
+    stem = Prefix.similarity(short, long)
+    return stem >= _SHORTEST_STEM and len(long) - stem <= _LONGEST_ENDING
 
 
 def _pieces(word: str) -> set[str]:

@@ -23,10 +23,14 @@ FEATURES = (
     "name carried",
     "name not carried",
     "rewritten as others",
+    "text carried",
+    "text not carried",
     "number alone",
     "taken by another",
     "taken where pages merge",
 )
+LOST = FEATURES[-2:]
+"""What speaks for no page at all rather than for another one."""
 _LIKELY = 0.5
 _PLAUSIBLE = 0.003
 _FEW_CHANGES = 3.0
@@ -76,6 +80,9 @@ def learn(
     put("name carried", names * seen["same name"])
     put("name not carried", names * (1 - same_name))
     put("rewritten as others", _rewritten(sides, seen, chances, seeds))
+    texts = _rate(pair, own * seen["text found"], own * (seen["text found"] + seen["other text"]))
+    put("text carried", texts * seen["text found"])
+    put("text not carried", texts * seen["other text"])
     put("number alone", _number_alone(seen, pair, old_codes))
     taken = _taken(seen, chances, len(sides.new))
     merging = _rate(pair, (chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))

@@ -15,16 +15,25 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
+from upright_ledger.core.contents.sketches import Sketch
+from upright_ledger.core.contents.texts import Texts
 from upright_ledger.core.matching.fuzzy_words import near_spellings
 from upright_ledger.core.matching.item_numbers import Numbering, renumber
 from upright_ledger.core.matching.opposites import opposable
 from upright_ledger.core.matching.sparse import Matrix
-from upright_ledger.core.url.tokens import is_year, path_parts, spelled_words, tokens
+from upright_ledger.core.url.tokens import (
+    is_year,
+    path_parts,
+    spelled_words,
+    tokens,
+    without_ending,
+)
 
 Floats = npt.NDArray[np.float64]
 _SHORTEST_ID = 3  # digits
 _LETTERS = re.compile(r"[^\W\d_]{2}")
 _BEGINNING = 3  # letters
+_SHORTEST_JOINED = 6  # letters
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +43,7 @@ class MatchPage:
 
     words: what else is known to describe it (headings, texts of links to it). language: as a code,
     or empty when unknown. section: the name of what it belongs to. items: its numbers in a shop or
-    a catalogue, where they are told beside it.
+    a catalogue, where they are told beside it. text: a sketch of what it says, where that was seen.
     """
 
     name: str
@@ -45,6 +54,7 @@ class MatchPage:
     language: str = ""
     section: str = ""
     items: tuple[str, ...] = ()
+    text: Sketch = ""
 
 
 @dataclass
@@ -110,7 +120,7 @@ class PageWords:
 def read_page(page: MatchPage) -> PageWords:
     """Take a page apart."""
     parts = path_parts(page.path)
-    if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES:
+    if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES and not page.path.endswith("/"):
         parts.pop()
     above, last = parts[:-1], tokens(parts[-1]) if parts else []
     context = [t for p in above for t in _folder_tokens(p)]
@@ -158,7 +168,8 @@ class Side:
     them has an opposite. speaking: whether a slug holds more than numbers; title_alone, slug_alone:
     whether no other page of its site has its title, or slug.
     known_context: the words of its place that the other site has. numbered, dated: which
-    pages have a number, or a year.
+    pages have a number, or a year. texts: what its pages say. endings: of its paths; twinned: whether
+    another page has its path but for the ending.
     """
 
     readings: list[PageWords]
@@ -179,6 +190,9 @@ class Side:
     known_context: Matrix
     numbered: npt.NDArray[np.bool_]
     dated: npt.NDArray[np.bool_]
+    texts: Texts
+    endings: npt.NDArray[np.object_]
+    twinned: npt.NDArray[np.bool_]
     totals: dict[str, Floats] = field(default_factory=dict)
 
     def __len__(self) -> int:
@@ -225,8 +239,8 @@ def read_sides(
     mend_right = near_spellings([w for w in only_right if w not in taken], free)
     roots = np.sqrt(weights)
     return Sides(
-        _columns(left, vocabulary, mend_left, roots, right_words),
-        _columns(right, vocabulary, mend_right, roots, left_words),
+        _columns(left, vocabulary, mend_left, roots, right_words, old),
+        _columns(right, vocabulary, mend_right, roots, left_words, new),
         weights,
         vocabulary,
         renumbering,
@@ -261,7 +275,7 @@ def _split_joined(pages: list[PageWords], others: list[PageWords]) -> None:
         for page in others
         for words in (page.slug, page.title)
         for w in words
-        if len(w) >= 8 and not w.isdigit()
+        if len(w) >= _SHORTEST_JOINED and not w.isdigit()
     }
     own = {w for page in pages for words in (page.slug, page.title) for w in words}
     whole -= own
@@ -306,8 +320,9 @@ def _columns(
     mends: dict[str, tuple[str, float]],
     roots: Floats,
     others: Collection[str],
+    given: Sequence[MatchPage],
 ) -> Side:
-    """others: the words of the other site."""
+    """others: the words of the other site. given: the pages before they were read."""
     column_of = vocabulary | {word: vocabulary[meant] for word, (meant, _) in mends.items()}
 
     def matrix(texts: Iterable[Iterable[str]]) -> Matrix:
@@ -334,6 +349,10 @@ def _columns(
         made.data *= roots[made.indices]
         return made
 
+    stems, endings = (
+        zip(*(without_ending(p.path) for p in given), strict=True) if given else ((), ())
+    )
+    forms = Counter(zip(stems, (p.params for p in given), strict=True))
     titles = Counter(p.heading for p in pages)
     slugs = Counter("".join(p.slug) for p in pages)
     side = Side(
@@ -355,6 +374,9 @@ def _columns(
         matrix([w for w in p.context if w in others] for p in pages),
         np.array([bool(p.numbers or p.yearlike) for p in pages], bool),
         np.array([bool(p.years) for p in pages], bool),
+        Texts.of([p.text for p in given]),
+        np.array(endings, object),
+        np.array([forms[s, p.params] > 1 for s, p in zip(stems, given, strict=True)], bool),
     )
     for name in ("slug", "title", "context", "words", "everything", "known_context"):
         held = getattr(side, name)

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
+from upright_ledger.core.contents.texts import alike_texts
 from upright_ledger.core.matching.opposites import are_opposed
 from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
 from upright_ledger.core.matching.sparse import Indices, Matrix
@@ -47,6 +48,10 @@ FEATURES = (
     "information alone",
     "place elsewhere",
     "new place elsewhere",
+    "same text",
+    "text found",
+    "other text",
+    "its twin ends alike",
 )
 """Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its
 logarithm.
@@ -145,6 +150,11 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("information alone", np.log1p(left.totals["slug"][i]) * name_alone)
     put("place elsewhere", _elsewhere(left, right, i, j))
     put("new place elsewhere", _elsewhere(right, left, j, i))
+    alike, found_there, told = alike_texts(left.texts, right.texts, i, j)
+    put("same text", alike)
+    put("text found", found_there)
+    put("other text", told * (1.0 - found_there))
+    put("its twin ends alike", right.twinned[j] & (left.endings[i] != right.endings[j]))
     return out
 
 

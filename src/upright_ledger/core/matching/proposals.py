@@ -31,6 +31,7 @@ SPLIT = "holds one part of it: another page has the rest"
 _MOST_WORDS = 3
 _FEWEST_MOVED = 3
 _HALVES = 0.8  # of the words, by weight
+_SAME_TEXT, _MUCH_TEXT, _LITTLE_TEXT = 0.9, 0.2, 0.02
 _TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
 
 
@@ -164,6 +165,10 @@ def _reasons(
         weighed.sides.new.readings[int(weighed.seen.new[k])],
     )
     said = []
+    if figures["same text"] >= _SAME_TEXT:
+        said.append("says the same")
+    elif figures["text found"] >= _MUCH_TEXT:
+        said.append(f"has {figures['text found']:.0%} of its text")
     if figures["same title"]:
         said.append("has the same title")
     elif figures["title words"] > 0.6:
@@ -188,6 +193,8 @@ def _reasons(
         said.append(f"shares {words}")
     if not said and figures["slug letters"] > 0.5:
         said.append("is spelt a little alike in its address")
+    if figures["other text"] > 1 - _LITTLE_TEXT:
+        said.append("its text is another")
     if figures["other number"]:
         said.append("carries another number")
     if figures["other year"]:

@@ -73,11 +73,6 @@ STOP_WORDS = frozenset(
         "las",
         "y",
         "del",
-        "html",
-        "htm",
-        "php",
-        "asp",
-        "aspx",
         "index",
         "page",
         "id",
@@ -155,6 +150,13 @@ def path_parts(path: str) -> list[str]:
     if parts:
         parts[-1] = _ENDING.sub("", parts[-1])
     return parts
+
+
+def without_ending(path: str) -> tuple[str, str]:
+    """A path without its page ending or closing slash, and that ending."""
+    found = _ENDING.search(path)
+    stem = path[: found.start()] if found else path.rstrip("/")
+    return stem, path[len(stem) :].lower()
 
 
 def is_year(word: str) -> bool:

@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
+from upright_ledger.core.contents.sketches import sketch_of
 from upright_ledger.core.crawl.observation import (
     CANONICAL,
     HREFLANG,
@@ -90,7 +91,7 @@ def html_facts(body: bytes, content_type: str, url: str) -> Facts:
     return Facts(
         told.get("title", ""), told.get("h1", ""), told.get("description", ""), language, canonical,
         ",".join(robots), told.get("refresh", ""),
-        digest, len(text), scripts and len(text) < _LEAST_TEXT, links,
+        digest, len(text), scripts and len(text) < _LEAST_TEXT, sketch_of(text), links,
     )  # fmt: skip
 
 

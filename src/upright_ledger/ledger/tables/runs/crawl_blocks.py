@@ -9,12 +9,14 @@ import zlib
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.crawl.observation import Facts, Link, Observation
 from upright_ledger.ledger.db.connection import Connection, batches
 from upright_ledger.ledger.tables.runs.trace_blocks import add_blocks, blocks_of
 
 _ROWS = 2_000  # of one block
 _LEVEL = 1  # of deflating
+_SKETCH = Facts._fields.index("sketch")
 
 
 def add_seen(connection: Connection, run: int, seen: Sequence[Observation]) -> None:
@@ -26,6 +28,14 @@ def load_seen(connection: Connection, run: int) -> Iterator[Observation]:
     """All that a survey saw, in the order in which it came."""
     for block in blocks_of(connection, run):
         yield from unpack(block)
+
+
+def load_sketches(connection: Connection, run: int) -> Iterator[tuple[str, Sketch]]:
+    """The addresses of which a survey saw a text that can be told from others, with its sketch."""
+    for block in blocks_of(connection, run):
+        for url, *_, facts, _ in json.loads(zlib.decompress(block))["rows"]:
+            if len(facts) > _SKETCH and facts[_SKETCH]:  # older surveys kept none
+                yield url, facts[_SKETCH]
 
 
 def pack(seen: Sequence[Observation]) -> bytes:
