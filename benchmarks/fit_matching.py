@@ -29,7 +29,7 @@ RISING = {
     "context", "same number", "same year", "both found", "place moved there", "number carried",
     "slug carried", "number alone", "taken where pages merge", "same name", "name letters",
     "same words", "title alone", "title of a number", "information alone", "name carried",
-    "rewritten as others", "same text", "text found", "text carried",
+    "rewritten as others", "same text", "text found", "text shared", "text carried",
 }  # fmt: skip
 FALLING = {
     "old words missing",

@@ -11,12 +11,22 @@ from upright_ledger.app.decide.match_pages import (
     new_pages,
     old_pages,
 )
+from upright_ledger.app.decide.page_texts import load_texts
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import Proposal, Proposals, propose
-from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
+from upright_ledger.core.matching.auto_accept import (
+    LEAST,
+    PRUDENCE,
+    Acceptance,
+    Band,
+    Sample,
+    accept_above,
+    accept_within,
+    bands,
+)
 from upright_ledger.core.matching.item_numbers import ToldNumbers
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
 from upright_ledger.core.url.address import parse_address
@@ -29,6 +39,7 @@ from upright_ledger.ledger.tables.proposals import StoredProposal, store_proposa
 from upright_ledger.ledger.tables.stock import Destination
 
 MAX_ERROR = 0.01
+_BY_MATCHING = frozenset([AnsweredBy.MATCH, AnsweredBy.SAMPLED])
 SAME_ADDRESS = "has the same address"
 OLD_HOME = "the home page of an old site"
 HOME_CONFIDENCE = 0.95
@@ -45,7 +56,9 @@ class Matched:
     fallbacks: entries without a proposal for which the page of a section is offered. sample: what
     was reviewed of earlier acceptances; supported: whether it shows that the wanted share of errors
     holds. moved: how families moved, by all answers known now. untitled: "old", "new": the sides of
-    which no title is known. renumbering: how item numbers changed, in words, or empty.
+    which no title is known. renumbering: how item numbers changed, in words, or empty. known: what
+    would have been accepted of pages that somebody answered. bands: how sure the best proposals
+    are.
     """
 
     open_before: int
@@ -63,6 +76,8 @@ class Matched:
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
     untitled: list[str] = field(default_factory=list)
     renumbering: str = ""
+    known: Sample = field(default_factory=Sample)
+    bands: list[Band] = field(default_factory=list)
 
 
 def match(
@@ -108,10 +123,12 @@ def _matched(
     confidences = [choices[0].confidence for choices in best.values()]
     with ledger.reading() as connection:
         sample = Sample(load_sample(connection))
+    known = _known(move, found)
+    prudence = max(sample.prudence, known.prudence if known.prudence > PRUDENCE else 0.0)
     if threshold is None:
-        acceptance = accept_within(confidences, max_error, sample.prudence)
+        acceptance = accept_within(confidences, max_error, prudence)
     else:
-        acceptance = accept_above(confidences, threshold, sample.prudence)
+        acceptance = accept_above(confidences, threshold, prudence)
     supported = sample.most_wrong <= (max_error if threshold is None else acceptance.share)
     postings, stored, proposed = [], [], []
     fallbacks = 0
@@ -169,7 +186,15 @@ def _matched(
         len(waiting) - len(same) - len(best.keys() | {e.id for e, _ in proposed}),
         *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported,
         _moved(move, postings), proposed, _untitled(waiting, pages, len(same)), found.renumbering,
+        known, bands(confidences),
     )  # fmt: skip
+
+
+def _known(move: MoveState, found: Proposals) -> Sample:
+    """How matching does on pages that somebody answered, where it is sure."""
+    given = {e.legacy_url for e in move.entries if e.by and e.by not in _BY_MATCHING}
+    sure = (v for url, v in found.known.items() if url in given and v[0] >= LEAST)
+    return Sample(list(sure))
 
 
 def _untitled(waiting: Sequence[Entry], pages: Sequence[Destination], same: int) -> list[str]:
@@ -206,7 +231,8 @@ def _propose(
         for e in move.entries
         if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
     ]
-    return propose(old_pages(asked, numbers), new_pages(by_url.values()), taught)
+    texts = load_texts(move)
+    return propose(old_pages(asked, numbers, texts), new_pages(by_url.values(), texts), taught)
 
 
 def _versions(

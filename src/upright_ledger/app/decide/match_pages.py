@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from upright_ledger.app.decide.page_texts import PageTexts
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.matching import MatchPage
 from upright_ledger.core.matching.item_numbers import ToldNumbers
@@ -13,6 +14,8 @@ from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages
 from upright_ledger.core.url.tokens import path_parts, spelled_words
 from upright_ledger.ledger.tables.stock import Destination
+
+NO_TEXTS = PageTexts()
 
 
 def can_be_proposed(page: Destination) -> bool:
@@ -40,19 +43,21 @@ def in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]
     ]
 
 
-def old_pages(entries: Iterable[Entry], numbers: ToldNumbers) -> list[MatchPage]:
+def old_pages(
+    entries: Iterable[Entry], numbers: ToldNumbers, texts: PageTexts = NO_TEXTS
+) -> list[MatchPage]:
     """Entries of one site as old pages, in their languages."""
     return in_languages(
-        [(old_page(e, numbers), address_of(e.legacy_url), e.language) for e in entries]
+        [(old_page(e, numbers, texts), address_of(e.legacy_url), e.language) for e in entries]
     )
 
 
-def new_pages(pages: Iterable[Destination]) -> list[MatchPage]:
+def new_pages(pages: Iterable[Destination], texts: PageTexts = NO_TEXTS) -> list[MatchPage]:
     """Pages in stock as new pages, in their languages."""
-    return in_languages([(new_page(d), parse_address(d.url), d.language) for d in pages])
+    return in_languages([(new_page(d, texts), parse_address(d.url), d.language) for d in pages])
 
 
-def old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:
+def old_page(entry: Entry, numbers: ToldNumbers, texts: PageTexts = NO_TEXTS) -> MatchPage:
     """An entry as an old page."""
     address = address_of(entry.legacy_url)
     values = _values(address)
@@ -60,7 +65,8 @@ def old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:
     title, *others = entry.titles or ("",)
     words = (*others, *entry.anchors)
     items = (*entry.items, *told)
-    return MatchPage(entry.legacy_url, address.path, title, values, words, items=items)
+    text = texts.old.get(entry.id, "")
+    return MatchPage(entry.legacy_url, address.path, title, values, words, items=items, text=text)
 
 
 def _named(path: str) -> tuple[str, ...]:
@@ -70,15 +76,16 @@ def _named(path: str) -> tuple[str, ...]:
     return (*parts, *runs[:1], *runs[-1:])
 
 
-def new_page(page: Destination) -> MatchPage:
+def new_page(page: Destination, texts: PageTexts = NO_TEXTS) -> MatchPage:
     """A page in stock as a new page."""
     address = parse_address(page.url)
     title = page.title or page.heading
     words = (page.heading,) if page.heading and page.heading != title else ()
     items = (page.item,) if page.item else ()
     return MatchPage(
-        page.page, address.path, title, _values(address), words, section=page.section, items=items
-    )
+        page.page, address.path, title, _values(address), words, section=page.section, items=items,
+        text=texts.new.get(page.page, ""),
+    )  # fmt: skip
 
 
 def _values(address: Address) -> tuple[str, ...]:

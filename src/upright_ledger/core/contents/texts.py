@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -13,11 +13,12 @@ from scipy import sparse
 from upright_ledger.core.contents.sketches import KEPT, Sketch, digests_of
 
 _COMMON_SHARE, _COMMON_LEAST = 0.02, 6  # of a site's pages; what more of them say is boilerplate
+_COMMON_SEEN = 3  # pages of which it is seen
 _FEWEST = 8  # digests that two texts are judged by
 _PER_TEXT = 4
 _MOST_HOLDERS = 50  # pages that say the same; commoner runs find nothing
 _LEAST = 0.1  # of the digests of a page that another must have to be found by them
-_CHUNK = 100_000  # pairs
+_CHUNK, _ROWS = 100_000, 2_000  # pairs, and pages, that are looked at together
 
 Floats = npt.NDArray[np.float64]
 Indices = npt.NDArray[np.int64]
@@ -47,15 +48,18 @@ class Texts:
         flat = np.concatenate([np.empty(0, np.uint32), *held])
         digests, column, times = np.unique(flat, return_inverse=True, return_counts=True)
         with_text = int((counts > 0).sum())
-        own = (times <= max(_COMMON_LEAST, _COMMON_SHARE * with_text))[column]
+        last = np.full(len(held), most, np.uint32)
+        full = counts == KEPT
+        last[full] = flat[np.cumsum(counts) - 1][full] if len(flat) else last[full]
+        # A digest that all pages have stands in the sketches of those alone that reach as far.
+        reaching = np.maximum(with_text - np.searchsorted(np.sort(last[counts > 0]), digests), 1)
+        common = max(_COMMON_LEAST, _COMMON_SHARE * with_text)
+        own = ((times < _COMMON_SEEN) | (times * with_text / reaching <= common))[column]
         page = np.repeat(np.arange(len(held)), counts)
         rows = sparse.csr_matrix(
             (np.ones(int(own.sum()), np.float32), (page[own], column[own])),
             shape=(len(held), len(digests)),
         )
-        last = np.full(len(held), most, np.uint32)
-        full = counts == KEPT
-        last[full] = flat[np.cumsum(counts) - 1][full] if len(flat) else last[full]
         by_page = np.full((len(held), KEPT), most, np.uint32)
         place = np.arange(len(flat)) - np.repeat(np.cumsum(counts) - counts, counts)
         by_page[page[own], place[own]] = flat[own]
@@ -65,15 +69,25 @@ class Texts:
 NO_TEXTS = Texts.of([])
 
 
-def alike_texts(
-    left: Texts, right: Texts, i: Indices, j: Indices
-) -> tuple[Floats, Floats, npt.NDArray[np.bool_]]:
-    """How alike the texts of pairs of pages are: the share of all they say that both say; the share
-    of what the first one says that the other says, too; whether that can be told.
+class Likeness(NamedTuple):
+    """How alike the texts of pairs of pages are. alike: the share of all they say that both say;
+    found: of what the first one says; shared: digests that both have, as a logarithm, 1 for all of
+    a sketch; told: whether that can be told.
     """
-    alike, found, told = np.zeros(len(i)), np.zeros(len(i)), np.zeros(len(i), bool)
+
+    alike: Floats
+    found: Floats
+    shared: Floats
+    told: npt.NDArray[np.bool_]
+
+
+def alike_texts(left: Texts, right: Texts, i: Indices, j: Indices) -> Likeness:
+    """Lay the texts of pairs of pages side by side."""
+    alike, found, shared = np.zeros(len(i)), np.zeros(len(i)), np.zeros(len(i))
+    told = np.zeros(len(i), bool)
+    result = Likeness(alike, found, shared, told)
     if not (left.known.any() and right.known.any()):
-        return alike, found, told
+        return result
     some = np.flatnonzero(left.known[i] & right.known[j])
     ours, theirs = _in_common(left, right)
     for at in range(0, len(some), _CHUNK):
@@ -89,7 +103,8 @@ def alike_texts(
         told[part] = enough
         alike[part] = np.where(enough, both / np.maximum(whole, 1), 0.0)
         found[part] = np.where(enough, both / np.maximum(one, 1), 0.0)
-    return alike, found, told
+        shared[part] = np.where(enough, np.log1p(both) / np.log1p(KEPT), 0.0)
+    return result
 
 
 def _left_out(side: Texts, rows: Indices, upto: npt.NDArray[np.uint32]) -> npt.NDArray[np.int64]:
@@ -113,13 +128,18 @@ def found_by_text(left: Texts, right: Texts) -> tuple[Indices, Indices]:
         return np.empty(0, np.int64), np.empty(0, np.int64)
     ours, theirs = _in_common(left, right)
     rare = np.flatnonzero(np.bincount(theirs.indices, minlength=theirs.shape[1]) <= _MOST_HOLDERS)
-    shared = (ours[:, rare] @ theirs[:, rare].T).tocsr()
-    row = np.repeat(np.arange(shared.shape[0]), np.diff(shared.indptr))
-    own = np.maximum(np.diff(left.rows.indptr), 1)
-    enough = np.flatnonzero(shared.data >= _LEAST * np.minimum(own[row], KEPT))
-    row, column, count = row[enough], shared.indices[enough].astype(np.int64), shared.data[enough]
-    order = np.lexsort((column, -count, row))
-    row, column = row[order], column[order]
-    first = np.searchsorted(row, np.arange(shared.shape[0]))
-    near = np.arange(len(row)) - first[row] < _PER_TEXT
-    return row[near], column[near]
+    ours, theirs = ours[:, rare], theirs[:, rare].T.tocsr()
+    least = _LEAST * np.minimum(np.maximum(np.diff(left.rows.indptr), 1), KEPT)
+    rows, columns = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
+    for at in range(0, ours.shape[0], _ROWS):
+        shared = (ours[at : at + _ROWS] @ theirs).tocsr()
+        row = np.repeat(np.arange(shared.shape[0]), np.diff(shared.indptr))
+        enough = np.flatnonzero(shared.data >= least[at + row])
+        row, column = row[enough], shared.indices[enough].astype(np.int64)
+        order = np.lexsort((column, -shared.data[enough], row))
+        row, column = row[order], column[order]
+        first = np.searchsorted(row, np.arange(shared.shape[0]))
+        near = np.arange(len(row)) - first[row] < _PER_TEXT
+        rows.append(row[near] + at)
+        columns.append(column[near])
+    return np.concatenate(rows), np.concatenate(columns)

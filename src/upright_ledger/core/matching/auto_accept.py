@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 PRUDENCE = 1.5
 """Confidence was fitted on made-up moves; until a sample was reviewed, errors are taken to be that
@@ -36,9 +37,34 @@ class Acceptance:
 
 
 @dataclass(frozen=True, slots=True)
+class Band:
+    """The best proposals from one confidence up to another. right: how many of them are expected to
+    be right.
+    """
+
+    least: float
+    below: float
+    proposals: int
+    right: float
+
+
+BANDS = (1.0, 0.99, 0.95, 0.9, 0.75, 0.5, 0.25, 0.05)
+
+
+def bands(confidences: Sequence[float]) -> list[Band]:
+    """How sure the best proposals are, the surest first; bands without any are left out."""
+    found = []
+    for below, least in pairwise(BANDS):
+        here = [c for c in confidences if least <= c < below]
+        if here:
+            found.append(Band(least, below, len(here), sum(here)))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
 class Sample:
-    """Accepted proposals, drawn by chance, that a person looked at: (confidence, whether it was
-    right).
+    """Proposals of which it is known whether they were right: accepted ones, drawn by chance, that a
+    person looked at, or such of pages whose answer is known. (confidence, whether it was right)
     """
 
     reviewed: Sequence[tuple[float, bool]] = ()

@@ -84,43 +84,44 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.632,  # slug letters
-        3.813,  # same title
-        3.105,  # title words
-        -0.131,  # no title
+        0.719,  # slug letters
+        3.905,  # same title
+        2.843,  # title words
+        -0.036,  # no title
         0.0,  # old words found
-        2.919,  # new words found
+        1.82,  # new words found
         0.0,  # shared information
-        -0.667,  # old words missing
+        -0.597,  # old words missing
         0.0,  # new words missing
-        0.288,  # context
-        2.916,  # same number
-        -1.037,  # other number
+        0.26,  # context
+        4.685,  # same number
+        -0.925,  # other number
         0.0,  # same year
-        -6.101,  # other year
-        0.658,  # both found
-        -1.216,  # words replaced
-        -2.727,  # old words unmatched
+        -5.995,  # other year
+        1.717,  # both found
+        -1.261,  # words replaced
+        -2.303,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.497,  # same name
-        1.721,  # name letters
+        0.618,  # same name
+        1.513,  # name letters
         0.0,  # same words
-        -2.124,  # opposed
-        0.701,  # title alone
-        0.0,  # title of a number
-        2.276,  # name alone
-        1.218,  # information alone
-        -1.168,  # place elsewhere
-        -0.484,  # new place elsewhere
-        3.969,  # same text
-        5.596,  # text found
-        -2.063,  # other text
+        -2.111,  # opposed
+        0.658,  # title alone
+        0.146,  # title of a number
+        2.221,  # name alone
+        1.21,  # information alone
+        -1.236,  # place elsewhere
+        -0.375,  # new place elsewhere
+        3.327,  # same text
+        4.995,  # text found
+        9.883,  # text shared
+        -2.239,  # other text
         TWIN,  # its twin ends alike
     ),
     none=(
-        7.574,  # always
-        -3.655,  # words known
+        7.374,  # always
+        -3.522,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -130,62 +131,63 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        1.345,  # slug letters
-        4.488,  # same title
-        2.452,  # title words
-        -0.528,  # no title
+        1.286,  # slug letters
+        4.357,  # same title
+        2.033,  # title words
+        -0.511,  # no title
         0.0,  # old words found
-        2.98,  # new words found
+        2.167,  # new words found
         0.0,  # shared information
-        0.0,  # old words missing
+        -0.019,  # old words missing
         0.0,  # new words missing
         0.0,  # context
-        2.1,  # same number
-        -0.415,  # other number
+        3.158,  # same number
+        -0.416,  # other number
         0.0,  # same year
-        -3.861,  # other year
-        0.098,  # both found
-        -1.094,  # words replaced
-        -3.736,  # old words unmatched
+        -3.75,  # other year
+        1.034,  # both found
+        -1.078,  # words replaced
+        -3.166,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
         0.0,  # name letters
         0.0,  # same words
-        -1.162,  # opposed
-        0.187,  # title alone
-        0.0,  # title of a number
-        0.765,  # name alone
-        0.949,  # information alone
-        -1.357,  # place elsewhere
-        -0.3,  # new place elsewhere
-        3.321,  # same text
-        4.845,  # text found
-        -1.742,  # other text
+        -1.203,  # opposed
+        0.269,  # title alone
+        0.026,  # title of a number
+        0.697,  # name alone
+        0.962,  # information alone
+        -1.334,  # place elsewhere
+        -0.178,  # new place elsewhere
+        2.737,  # same text
+        4.156,  # text found
+        8.539,  # text shared
+        -1.97,  # other text
         TWIN,  # its twin ends alike
-        1.695,  # place moved there
+        1.607,  # place moved there
         0.0,  # place moved elsewhere
-        1.017,  # number carried
-        -0.092,  # number not carried
-        0.166,  # slug carried
-        -0.32,  # slug not carried
-        4.53,  # name carried
-        -0.709,  # name not carried
-        4.132,  # rewritten as others
-        1.331,  # text carried
-        -0.446,  # text not carried
-        0.777,  # number alone
+        2.864,  # number carried
+        -0.168,  # number not carried
+        0.0,  # slug carried
+        -0.42,  # slug not carried
+        4.602,  # name carried
+        -0.753,  # name not carried
+        4.419,  # rewritten as others
+        1.503,  # text carried
+        -0.178,  # text not carried
+        0.0,  # number alone
         -0.7,  # taken by another
         0.0,  # taken where pages merge
     ),
     none=(
-        3.672,  # always
-        -2.743,  # words known
-        1.626,  # share of its place that is found
+        3.662,  # always
+        -2.545,  # words known
+        0.988,  # share of its place that is found
     ),
     lost=(
-        2.771,  # taken by another
-        -4.735,  # taken where pages merge
+        2.918,  # taken by another
+        -4.702,  # taken where pages merge
     ),
 )
 """With what the plain cases teach: what scoring.SECOND names."""

@@ -50,6 +50,7 @@ FEATURES = (
     "new place elsewhere",
     "same text",
     "text found",
+    "text shared",
     "other text",
     "its twin ends alike",
 )
@@ -150,10 +151,11 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("information alone", np.log1p(left.totals["slug"][i]) * name_alone)
     put("place elsewhere", _elsewhere(left, right, i, j))
     put("new place elsewhere", _elsewhere(right, left, j, i))
-    alike, found_there, told = alike_texts(left.texts, right.texts, i, j)
-    put("same text", alike)
-    put("text found", found_there)
-    put("other text", told * (1.0 - found_there))
+    texts = alike_texts(left.texts, right.texts, i, j)
+    put("same text", texts.alike)
+    put("text found", texts.found)
+    put("text shared", texts.shared)
+    put("other text", texts.told * (1.0 - texts.found))
     put("its twin ends alike", right.twinned[j] & (left.endings[i] != right.endings[j]))
     return out
 

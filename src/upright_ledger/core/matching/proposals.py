@@ -53,13 +53,16 @@ class Proposals:
 
     split: old pages whose words two new pages share out between them: it may have been split.
     fallbacks: old page without proposal → the page of the section to which its neighbours moved.
-    renumbering: how item numbers changed, in words, or empty.
+    renumbering: how item numbers changed, in words, or empty. known: old page whose answer is known
+    → the confidence of its best proposal, and whether that is its answer; it taught nothing of
+    itself.
     """
 
     found: dict[str, list[Proposal]] = field(default_factory=dict)
     fallbacks: dict[str, str] = field(default_factory=dict)
     split: set[str] = field(default_factory=set)
     renumbering: str = ""
+    known: dict[str, tuple[float, bool]] = field(default_factory=dict)
 
 
 def propose(
@@ -91,6 +94,9 @@ def propose(
     weighed = weigh(old, new, known)
     result = Proposals(renumbering=weighed.sides.renumbering)
     for i, best in _ranked(weighed).items():
+        if i in known:
+            right = bool(weighed.seen.new[best[0]] == known[i])
+            result.known[old[i].name] = _confidence(weighed, best[0]), right
         if i in known or weighed.chances[best[0]] < FLOOR:
             continue
         other = _other_half(weighed, best)
@@ -99,7 +105,7 @@ def propose(
         result.found[old[i].name] = [
             Proposal(
                 new[weighed.seen.new[k]].name,
-                min(round(float(weighed.chances[k]), 3), SUREST),
+                _confidence(weighed, k),
                 _reasons(weighed, new, k, best)
                 + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
             )
@@ -109,6 +115,10 @@ def propose(
     open_ones = [i for i, p in enumerate(old) if i not in known and p.name not in result.found]
     result.fallbacks = _fallbacks(weighed, old, new, open_ones, result)
     return result
+
+
+def _confidence(weighed: Weighed, pair: int) -> float:
+    return min(round(float(weighed.chances[pair]), 3), SUREST)
 
 
 def _ranked(weighed: Weighed) -> dict[int, list[int]]:

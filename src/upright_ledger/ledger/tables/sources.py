@@ -8,6 +8,7 @@ from datetime import date
 from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.units import LINKING_DOMAINS, LINKING_PAGES
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
@@ -91,6 +92,19 @@ def list_sources(connection: Connection) -> list[Source]:
     """All sources that count, in the order of gathering."""
     found = (Source(**row) for row in these_rows(connection, "sources"))
     return [source for source in found if not source.withdrawn]
+
+
+def source_of_survey(run: int) -> str:
+    """The name of the source with which a survey feeds the ledger."""
+    return f"survey-{run}.csv"
+
+
+def surveyed(connection: Connection) -> list[tuple[int, str]]:
+    """The surveys that fed the ledger, in the order in which they did: number and purpose."""
+    runs = connection.rows("SELECT id FROM runs WHERE kind = :kind", kind=RunKind.SURVEY.value)
+    number = {source_of_survey(run): run for (run,) in runs}
+    sources = connection.rows("SELECT name, purpose FROM sources WHERE NOT withdrawn ORDER BY id")
+    return [(number[name], purpose) for name, purpose in sources if name in number]
 
 
 _OF_LINKS = frozenset([LINKING_DOMAINS, LINKING_PAGES, "referrer"])

@@ -88,13 +88,15 @@ class Start:
     """Where a survey begins. addresses: of pages; sitemaps: besides those that robots.txt names,
     and those in the usual places. known: what the ledger knows, asked for as well.
 
-    probes: asked to see how the server answers them, and followed no further.
+    probes: asked to see how the server answers them, and followed no further. alone: the addresses
+    are asked and nothing else, wherever they lead.
     """
 
     addresses: tuple[Address, ...]
     sitemaps: tuple[Address, ...] = ()
     known: tuple[Address, ...] = ()
     probes: tuple[Address, ...] = ()
+    alone: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,6 +163,7 @@ class _Crawler:
         self.robots: dict[str, Protego | None] = {}
         self.unread: dict[str, str] = {}  # origin → why its robots.txt could not be read
         self.waiting: dict[str, list[tuple[Address, int, str, bool]]] = defaultdict(list)
+        self.alone = plan.start.alone
         self.samples: dict[tuple[str, str], str] = {}  # one page of each part of a host
 
     def begin(self, start: Start, before: list[Observation]) -> None:
@@ -172,7 +175,8 @@ class _Crawler:
             self.frontier.accepted += not seen.reason
         for address in (*start.addresses, *start.sitemaps):
             self._found(address, 0, "", page=True)
-        for origin in dict.fromkeys(a.origin for a in start.addresses):
+        origins = () if self.alone else dict.fromkeys(a.origin for a in start.addresses)
+        for origin in origins:
             for path in _USUAL_SITEMAPS:
                 self._found(parse_address(origin + path), 0, USUAL, page=True)
         for address in start.known:
@@ -188,6 +192,8 @@ class _Crawler:
 
     def probe(self) -> None:
         """Queue second addresses that some of the pages might have."""
+        if self.alone:
+            return
         for page in list(self.samples.values())[:_MOST_SAMPLES]:
             for text in probes_of(page):
                 address = self.frontier.canonicalise(parse_address(text))
@@ -354,7 +360,7 @@ class _Crawler:
 
     def _follow(self, seen: Observation, links: Iterable[tuple[str, str]]) -> None:
         """Queue what a page, or a redirect, leads to. links: addresses and their kinds."""
-        if seen.via in _UNTOLD:
+        if self.alone or seen.via in _UNTOLD:
             return
         if seen.location:
             self._found_text(seen.location, seen.depth + 1, seen.url, page=True)

@@ -37,6 +37,7 @@ from upright_ledger.ledger.tables.runs.runs import (
     open_run,
     take_over,
 )
+from upright_ledger.ledger.tables.sources import source_of_survey
 from upright_ledger.ledger.tables.stock import find_stocked
 from upright_ledger.web.http.interrupts import interrupts
 from upright_ledger.web.http.options import RequestOptions
@@ -130,8 +131,8 @@ def survey(
         )
     if error is not None:
         raise error
-    if result.stopped:
-        return result
+    if result.stopped and not request.alone:
+        return result  # with a list of pages what was not asked is asked the next time
     if unread and all(line.reason == NotAsked.UNREAD for line in result.site.lines.values()):
         raise InputError(
             f"nothing could be asked for at {at}, since its robots.txt could not be read: {unread}",
@@ -192,7 +193,7 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest, missing: frozenset[s
         else (CrawlOutcome.ANSWERED, CrawlOutcome.MOVED)
     )
     with temporary_folder() as held:
-        file = held / f"survey-{run}.csv"
+        file = held / source_of_survey(run)
         with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)
             writer.writerow(
@@ -235,7 +236,7 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest, missing: frozenset[s
             )
         with ledger.reading() as connection:
             before = find_run(connection, request.since, RunKind.SURVEY) if request.since else None
-            replaced = find_stocked(connection, f"survey-{before.id}.csv") if before else 0
+            replaced = find_stocked(connection, source_of_survey(before.id)) if before else 0
         return sum(s.accepted for s in stock(ledger, [file], replaced=replaced)[0])
 
 

@@ -34,7 +34,8 @@ class SurveyRequest:
     resume: go on with the last one there, which was stopped. publish_as: the origin at which the
     site is public, where the starts are of a staging server. since: an earlier survey, whose pages
     leave the stock for those of this one. failing: an earlier survey, of which only what
-    `link_watch.without_failing` leaves out is asked again.
+    `link_watch.without_failing` leaves out is asked again. alone: the starts are asked, and nothing
+    that they lead to.
     """
 
     starts: tuple[str, ...]
@@ -54,6 +55,7 @@ class SurveyRequest:
     publish_as: str = ""
     since: str = ""
     failing: str = ""
+    alone: bool = False
 
     @property
     def addresses(self) -> tuple[Address, ...]:
@@ -82,7 +84,10 @@ class SurveyRequest:
             begin,
             tuple(map(read_address, self.sitemaps)),
             _known_addresses(ledger, self.side or NEW) if self.from_ledger else (),
-            tuple(read_address(probe) for origin in origins for probe in probes(origin)),
+            ()
+            if self.alone
+            else tuple(read_address(probe) for origin in origins for probe in probes(origin)),
+            self.alone,
         )
         place = Target(limits.hosts, None, settings.policy.index_set)
         manner = replace(manner, body=PAGE_BYTES)

@@ -13,6 +13,7 @@ from upright_ledger.app.decide.match_pages import (
     new_pages,
     old_page,
 )
+from upright_ledger.app.decide.page_texts import load_texts
 from upright_ledger.app.decide.second_looks import Doubt
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.entry import Entry
@@ -51,11 +52,12 @@ def against_match(ledger: Ledger, pairs: Mapping[str, str]) -> list[Doubt]:
         return []
     form = ledger.settings.items
     numbers = ToldNumbers({}, form.old, form.new)
-    known = [(old_page(e, numbers), address_of(e.legacy_url), e.language) for e in asked]
+    texts = load_texts(move)
+    known = [(old_page(e, numbers, texts), address_of(e.legacy_url), e.language) for e in asked]
     old = in_languages([*known, *unknown])
     url_of = {d.page: d.url for d in stocked}
     doubts = []
-    for url, proposals in propose(old, new_pages(stocked)).found.items():
+    for url, proposals in propose(old, new_pages(stocked, texts)).found.items():
         best, given = proposals[0], told[url]
         chances = {url_of[p.name]: p.confidence for p in proposals}
         better = url_of[best.name]

@@ -7,14 +7,21 @@ from typing import Any
 
 import click
 
+from upright_ledger.app.collect.surveys.crawling import start_surveying
+from upright_ledger.app.decide.look import look, unseen_pages
 from upright_ledger.app.decide.match import MAX_ERROR, Matched, match
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.http import asking_options, manner_of, say_who_gets_the_login
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.matching.auto_accept import Acceptance
+from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.matching.auto_accept import PRUDENCE, Acceptance
+from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.tables.item_table import read_item_numbers
+from upright_ledger.ledger.store import Ledger
 
+AGENT = "upright-ledger (match)"
 SHOWN = 8
 SHOWN_FAMILIES = 5
 
@@ -62,25 +69,40 @@ class Share(click.ParamType[float]):
     metavar="FILE",
     help="A table of two columns: old item numbers, and the new ones in their place.",
 )
+@click.option(
+    "--look",
+    "looking",
+    is_flag=True,
+    help="Ask first for the old pages that are still up, those of open entries that no survey has "
+    "seen: their titles and texts are compared, too.",
+)
+@asking_options
 @json_option
 @click.pass_obj
 def command(
     folder: Path,
+    /,
     max_error: float | None,
     accept_above: float | None,
     items: Path | None,
+    looking: bool,
     as_json: bool,
+    **asking: Any,
 ) -> None:
     """Propose destinations for all open entries, and answer the certain ones.
 
     Certain are entries whose address is a page of the new site, and the proposals that are surest:
     confidence is the chance that a proposal is right, so the errors among those accepted can be
-    foretold. Answers that are known teach how sections moved. The home page is never proposed for
-    an inner page, nor a page in another language. One undoable step.
+    foretold. Answers that are known teach how sections moved, and where they are other than match
+    would say, less is accepted. What surveys saw the pages of both sites say is compared as well.
+    The home page is never proposed for an inner page, nor a page in another language. One undoable
+    step.
     """
     if max_error is not None and accept_above is not None:
         raise UsageError("--max-error and --accept-above contradict each other", "give one of them")
     ledger = open_ledger(folder)
+    if looking:
+        _look(ledger, asking, as_json=as_json)
     result = match(
         ledger,
         max_error=MAX_ERROR if max_error is None else max_error,
@@ -130,6 +152,24 @@ def command(
             f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong "
             f"({100 * accepted.share:.1f} %): {support}."
         )
+    answered = result.known
+    if answered.prudence > PRUDENCE:
+        output.say(
+            f"Of {output.plural(len(answered.reviewed), 'page')} that somebody answered, and of which "
+            f"match is sure, {answered.wrong:,} lead elsewhere: errors are taken to be "
+            f"{answered.prudence:.1f} times as likely as the confidence says, and less is accepted.",
+            output.DOUBTFUL,
+        )
+    if result.bands:
+        output.say()
+        output.table(
+            ("confidence", "best proposals>", "right, as expected>"),
+            [
+                (f"{b.least:.2f} to {b.below:.2f}", f"{b.proposals:,}", f"{b.right:,.0f}")
+                for b in result.bands
+            ],
+        )
+        output.say()
     for count, one, many in (
         (
             result.merged,
@@ -177,6 +217,28 @@ def command(
     output.next_step("decide on what is open", "upright review")
 
 
+def _look(ledger: Ledger, asking: dict[str, Any], *, as_json: bool) -> None:
+    """Ask for old pages, and say what was seen."""
+    pages = unseen_pages(ledger)
+    if not pages:
+        click.echo("All open entries were looked at before.", err=as_json)
+        return
+    begin = [address_of(page) for page in pages]
+    asking["agent"] = asking["agent"] or AGENT
+    hosts = [a.host for a in begin] if not asking["connect"] else []
+    manner = manner_of(asking, hosts, begin)
+    say_who_gets_the_login(manner)
+    with start_surveying() as surveying, output.progress_counts("looking at old pages") as progress:
+        seen = look(ledger, pages, manner, surveying, progress)
+    up = seen.counts[CrawlOutcome.ANSWERED]
+    click.echo(
+        f"{output.plural(seen.counts.total(), 'old page was', 'old pages were')} asked for, "
+        f"{up:,} {'is' if up == 1 else 'are'} still up."
+        + (" Stopped: `upright match --look` goes on with the others." if seen.stopped else ""),
+        err=as_json,
+    )
+
+
 def _accepted_in_words(accepted: Acceptance) -> str:
     if not accepted.accepted:
         return "answered: no proposal is sure enough"
@@ -199,6 +261,11 @@ def _as_json(result: Matched) -> dict[str, Any]:
         "swapped": result.swapped,
         "untitled": result.untitled,
         "renumbering": result.renumbering,
+        "known": {"sure": len(result.known.reviewed), "elsewhere": result.known.wrong},
+        "bands": [
+            {"from": b.least, "to": b.below, "proposals": b.proposals, "right": round(b.right, 1)}
+            for b in result.bands
+        ],
         "split": result.split,
         "moved": [{"old": c.old, "new": c.new, "pairs": c.pairs, "of": c.of} for c in result.moved],
         "proposals": [

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from upright_ledger.core.crawl.audits.site_index import (
     AuditFinding,
@@ -12,12 +12,14 @@ from upright_ledger.core.crawl.audits.site_index import (
     severity,
 )
 from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.destination import slash_twin
 
 DOUBLES = "doubles"
 
 
 _LEAST_TEXT = 120  # letters of texts that are compared
+_FEWEST_ALIKE = 2
 
 
 def doubles(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
@@ -64,6 +66,7 @@ def doubles(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
             sorted(rows),
             "same as",
         )
+    yield from _nearly_the_same(site, {url for urls in by_text.values() for url in urls})
     yield from _claimed_twice(site)
 
 
@@ -79,6 +82,29 @@ _TEXTS = {
         "one, and redirect the other"
     ),
 }
+
+
+def _nearly_the_same(site: SurveyedSite, pages: Collection[str]) -> Iterator[AuditFinding]:
+    """Pages that say nearly what another one says, in other words here and there."""
+    texts = {url: text for url, text in site.texts.items() if url in pages}
+    if len(texts) < _FEWEST_ALIKE:
+        return
+    from upright_ledger.core.crawl.audits.near_texts import nearly_the_same  # loads SciPy
+
+    rows = [
+        pair
+        for pair in nearly_the_same(texts)
+        if site.lines[pair[0]].digest != site.lines[pair[1]].digest
+    ]
+    if rows:
+        yield AuditFinding(
+            DOUBLES,
+            "nearly-same-content",
+            Severity.NOTE,
+            f"pages that say nearly what another one says: {len(rows):,}; one of them may be enough",
+            sorted(rows),
+            "nearly",
+        )
 
 
 def _strength(url: str, site: SurveyedSite, wanted: ExpectedSite) -> tuple[float, float, float]:

@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
+from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.word import Word
@@ -31,6 +32,7 @@ class Sameness(Word):
     BY_ITEM = "item number"
     BY_TEXT = "title and text"
     BY_BODY = "text"
+    BY_MOST = "most of its text"
     BY_TITLE = "title"
 
 
@@ -38,18 +40,24 @@ CONFIDENCE = {
     Sameness.BY_ITEM: 0.99,
     Sameness.BY_TEXT: 0.99,
     Sameness.BY_BODY: 0.97,
+    Sameness.BY_MOST: 0.95,
     Sameness.BY_TITLE: 0.9,
 }
 
 
 class KnownPage(NamedTuple):
     """What a page is known by. text: of its body, or a digest of it; empty where it is too short to
-    tell pages apart.
+    tell pages apart. sketch: what it says, in short.
     """
 
     title: str = ""
     text: str = ""
     item: str = ""
+    sketch: Sketch = ""
+
+
+_Pages = Mapping[str, KnownPage]
+_Same = Callable[[list[str], list[str], _Pages, _Pages], dict[str, str]]
 
 
 class Renaming(NamedTuple):
@@ -94,8 +102,8 @@ def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renam
     left, come = [*vanished, *replaced], [*appeared, *replaced]
     renamings: list[Renaming] = []
     contested: list[Contested] = []
-    for by, mark in _MARKS.items():
-        found = _matched(left, come, old, new, mark)
+    for by, same in _SAME.items():
+        found = same(left, come, old, new)
         for a, b in found.items():
             title = new[b].title
             if a in new:
@@ -110,14 +118,6 @@ def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renam
         sorted(u for u in left if u not in new),
         sorted(u for u in come if u not in old),
     )
-
-
-_MARKS: dict[Sameness, Callable[[KnownPage], str]] = {
-    Sameness.BY_ITEM: lambda p: p.item,
-    Sameness.BY_TEXT: lambda p: f"{p.title}\n{p.text}" if p.text else "",
-    Sameness.BY_BODY: lambda p: p.text,
-    Sameness.BY_TITLE: lambda p: p.title,
-}
 
 
 def _is_another(before: KnownPage, after: KnownPage) -> bool:
@@ -151,6 +151,34 @@ def _matched(
     }
 
 
+def _by(mark: Callable[[KnownPage], str]) -> _Same:
+    return lambda left, come, old, new: _matched(left, come, old, new, mark)
+
+
+def _saying_most(left: list[str], come: list[str], old: _Pages, new: _Pages) -> dict[str, str]:
+    before, now = (
+        {u: sketch for u in urls if (sketch := pages[u].sketch)}
+        for urls, pages in ((left, old), (come, new))
+    )
+    if not before or not now:
+        return {}
+    from upright_ledger.core.crawl.audits.near_texts import moved_texts  # loads SciPy
+
+    return moved_texts(before, now)
+
+
+_SAME: dict[Sameness, _Same] = {
+    Sameness.BY_ITEM: _by(lambda p: p.item),
+    Sameness.BY_TEXT: _by(lambda p: f"{p.title}\n{p.text}" if p.text else ""),
+    Sameness.BY_BODY: _by(lambda p: p.text),
+    Sameness.BY_MOST: _saying_most,
+    Sameness.BY_TITLE: _by(lambda p: p.title),
+}
+"""What pages may have in common, the surest first: addresses left and come, and what is known of
+their pages → how they belong together.
+"""
+
+
 def compare_surveys(before: SurveyedSite, after: SurveyedSite) -> Renamed:
     """As `compare`, for two surveys: the later one also tells what became of the old addresses."""
     found = compare(_pages(before), _pages(after))
@@ -165,7 +193,11 @@ def compare_surveys(before: SurveyedSite, after: SurveyedSite) -> Renamed:
 
 def _pages(site: SurveyedSite) -> dict[str, KnownPage]:
     return {
-        url: KnownPage(line.title, line.digest if line.letters >= _LEAST_TEXT else "")
+        url: KnownPage(
+            line.title,
+            line.digest if line.letters >= _LEAST_TEXT else "",
+            sketch=site.texts.get(url, ""),
+        )
         for url, line in site.lines.items()
         if line.is_page and line.outcome == CrawlOutcome.ANSWERED
     }

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
+from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.crawl.frontier import EXTERNAL, PROBE, USUAL
 from upright_ledger.core.crawl.observation import (
     CANONICAL,
@@ -90,7 +91,7 @@ class SurveyedSite:
     on: address → one of them. listed: addresses of sitemaps → the sitemap. canonicals: page → the
     address it names. languages: (page, address of the same in another language). mixed: resources
     in the clear → a page. staged: what names the staging server at which the site was asked → a
-    page.
+    page. texts: page → what it says.
     """
 
     lines: dict[str, PageRecord] = field(default_factory=dict)
@@ -104,6 +105,7 @@ class SurveyedSite:
     mixed: dict[str, str] = field(default_factory=dict)
     staged: dict[str, str] = field(default_factory=dict)
     mends: list[LinkToMend] = field(default_factory=list)
+    texts: dict[str, Sketch] = field(default_factory=dict)
     pages: int = 0
     _links: dict[str, dict[_Written, list[str]]] = field(default_factory=dict)
 
@@ -114,6 +116,8 @@ class SurveyedSite:
         place = {PROBE: self.probes, EXTERNAL: self.external}.get(seen.via, self.lines)
         place[seen.url] = _line(seen)
         if place is self.lines:
+            if seen.facts.sketch:
+                self.texts[seen.url] = seen.facts.sketch
             if seen.outcome not in TO_MEND:
                 self._links.pop(seen.url, None)
             self._add_links(seen)

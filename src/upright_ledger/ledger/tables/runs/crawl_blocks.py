@@ -31,11 +31,12 @@ def load_seen(connection: Connection, run: int) -> Iterator[Observation]:
 
 
 def load_sketches(connection: Connection, run: int) -> Iterator[tuple[str, Sketch]]:
-    """The addresses of which a survey saw a text that can be told from others, with its sketch."""
+    """All addresses that a survey asked for, with the sketches of their texts; empty where there is
+    no text that can be told from others.
+    """
     for block in blocks_of(connection, run):
         for url, *_, facts, _ in json.loads(zlib.decompress(block))["rows"]:
-            if len(facts) > _SKETCH and facts[_SKETCH]:  # older surveys kept none
-                yield url, facts[_SKETCH]
+            yield url, facts[_SKETCH] if len(facts) > _SKETCH else ""  # older ones kept none
 
 
 def pack(seen: Sequence[Observation]) -> bytes:
