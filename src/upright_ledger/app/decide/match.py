@@ -27,7 +27,7 @@ from upright_ledger.core.matching.auto_accept import (
     accept_within,
     bands,
 )
-from upright_ledger.core.matching.item_numbers import ToldNumbers
+from upright_ledger.core.matching.pages.item_numbers import ToldNumbers
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.request_target import canonical_path

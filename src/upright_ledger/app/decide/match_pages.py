@@ -8,7 +8,7 @@ from dataclasses import replace
 from upright_ledger.app.decide.page_texts import PageTexts
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.matching import MatchPage
-from upright_ledger.core.matching.item_numbers import ToldNumbers
+from upright_ledger.core.matching.pages.item_numbers import ToldNumbers
 from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages

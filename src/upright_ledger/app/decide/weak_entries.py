@@ -14,7 +14,7 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.matching import MatchPage, propose
-from upright_ledger.core.matching.item_numbers import ToldNumbers
+from upright_ledger.core.matching.pages.item_numbers import ToldNumbers
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import UsageError

@@ -5,7 +5,7 @@
 `confidence` turns all of it into chances.
 """
 
-from upright_ledger.core.matching.page_vectors import MatchPage
+from upright_ledger.core.matching.pages.page_words import MatchPage
 from upright_ledger.core.matching.proposals import Proposal, Proposals, propose
 
 __all__ = ["MatchPage", "Proposal", "Proposals", "propose"]

@@ -63,8 +63,8 @@ def bands(confidences: Sequence[float]) -> list[Band]:
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """Proposals of which it is known whether they were right: accepted ones, drawn by chance, that a
-    person looked at, or such of pages whose answer is known. (confidence, whether it was right)
+    """Proposals of which it is known whether they were right: accepted ones, drawn by chance, that
+    a person looked at, or such of pages whose answer is known. (confidence, whether it was right)
     """
 
     reviewed: Sequence[tuple[float, bool]] = ()

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from upright_ledger.core.contents.texts import found_by_text
-from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
+from upright_ledger.core.matching.pages.sides import Floats, Side, Sides
 from upright_ledger.core.matching.sparse import Indices, Matrix, as_rows, best_of_product, normed
 
 PER_PAGE = 16

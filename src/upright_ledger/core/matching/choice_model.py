@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching.page_vectors import Floats
+from upright_ledger.core.matching.pages.sides import Floats
 from upright_ledger.core.matching.sparse import Indices
 
 

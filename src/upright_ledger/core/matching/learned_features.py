@@ -9,7 +9,7 @@ from collections import Counter
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching.page_vectors import Floats, Sides
+from upright_ledger.core.matching.pages.sides import Floats, Sides
 from upright_ledger.core.matching.pair_features import Likeness
 from upright_ledger.core.matching.sparse import Indices
 

@@ -9,8 +9,8 @@ import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
 from upright_ledger.core.contents.texts import alike_texts
-from upright_ledger.core.matching.opposites import are_opposed
-from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
+from upright_ledger.core.matching.pages.opposites import are_opposed
+from upright_ledger.core.matching.pages.sides import Floats, Side, Sides
 from upright_ledger.core.matching.sparse import Indices, Matrix
 
 _CHUNK = 200_000  # pairs
@@ -89,13 +89,13 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
 
     slug = _shared(left.slug, right.slug, i, j)
     put("slug words", _dice(slug, left.totals["slug"][i], right.totals["slug"][j]))
-    left_texts, right_texts = left.slug_texts[i], right.slug_texts[j]
-    put("same slug", (left_texts == right_texts) & (left_texts != ""))
-    put("slug letters", _letters(left_texts, right_texts))
+    put("same slug", _same(left, right, i, j, "slug_texts"))
+    put("slug letters", _letters(left, right, i, j, "slug_texts"))
     titled = (left.totals["title"][i] > 0) & (right.totals["title"][j] > 0)
     title = _shared(left.title, right.title, i, j)
     put("title words", _dice(title, left.totals["title"][i], right.totals["title"][j]))
-    put("same title", titled & (left.title_texts[i] == right.title_texts[j]))
+    same_title = titled & _same(left, right, i, j, "title_texts")
+    put("same title", same_title)
     put("no title", ~titled)
     words = _shared(left.words, right.everything, i, j)
     found = _share(words, left.totals["words"][i])
@@ -119,14 +119,10 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     for kind, compared in ((kind, compare(left, right, i, j)) for kind, compare in kinds.items()):
         put(f"same {kind}", compared[0])
         put(f"other {kind}", compared[1])
-    names, others = left.names[i], right.names[j]
-    low, other_low = left.low_names[i], right.low_names[j]
-    put(
-        "same name",
-        np.where(low == other_low, np.where(names == others, 1.0, _INNER), 0.0) * (low != ""),
-    )
-    put("name letters", _letters(low, other_low))
-    same_words = (left.spelled[i] == right.spelled[j]) & (left.spelled[i] != "")
+    exact = np.where(_same(left, right, i, j, "names"), 1.0, _INNER)
+    put("same name", _same(left, right, i, j, "low_names") * exact)
+    put("name letters", _letters(left, right, i, j, "low_names"))
+    same_words = _same(left, right, i, j, "spelled")
     put("same words", same_words)
     apart = np.flatnonzero(~same_words)
     opposed = np.zeros(len(i))
@@ -136,12 +132,7 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
         for a, b in zip(i[apart].tolist(), j[apart].tolist(), strict=True)
     ]
     put("opposed", opposed)
-    alone = (
-        titled
-        & (left.title_texts[i] == right.title_texts[j])
-        & left.title_alone[i]
-        & right.title_alone[j]
-    )
+    alone = same_title & left.title_alone[i] & right.title_alone[j]
     put("title alone", alone)
     put("title of a number", alone & ~(left.speaking[i] & right.speaking[j]))
     name_alone = (
@@ -156,7 +147,10 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("text found", texts.found)
     put("text shared", texts.shared)
     put("other text", texts.told * (1.0 - texts.found))
-    put("its twin ends alike", right.twinned[j] & (left.endings[i] != right.endings[j]))
+    put(
+        "its twin ends alike",
+        right.twinned[j] & (left.codes["endings"][i] != right.codes["endings"][j]),
+    )
     return out
 
 
@@ -193,11 +187,20 @@ def _dice(shared: Floats, one: Floats, other: Floats) -> Floats:
     return np.minimum(_share(2 * shared, one + other), 1.0)
 
 
-def _letters(left: npt.NDArray[np.object_], right: npt.NDArray[np.object_]) -> Floats:
-    if not len(left):
-        return np.empty(0)
-    alike = process.cpdist(left.tolist(), right.tolist(), scorer=fuzz.ratio, workers=-1) / 100.0
-    return np.where((left != "") & (right != ""), alike, 0.0)
+def _same(left: Side, right: Side, i: Indices, j: Indices, name: str) -> npt.NDArray[np.bool_]:
+    """Whether both pages have one text, and any."""
+    ours = left.codes[name][i]
+    return np.asarray((ours == right.codes[name][j]) & (ours > 0))
+
+
+def _letters(left: Side, right: Side, i: Indices, j: Indices, name: str) -> Floats:
+    """How alike two texts are, letter by letter; 0 where one of them is empty."""
+    out = np.zeros(len(i))
+    some = np.flatnonzero((left.codes[name][i] > 0) & (right.codes[name][j] > 0))
+    if len(some):
+        ours, theirs = getattr(left, name)[i[some]], getattr(right, name)[j[some]]
+        out[some] = process.cpdist(ours.tolist(), theirs.tolist(), scorer=fuzz.ratio, workers=-1)
+    return out / 100.0
 
 
 def _numbers(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Floats]:

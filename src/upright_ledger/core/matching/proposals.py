@@ -10,8 +10,8 @@ from urllib.parse import unquote
 import numpy as np
 
 from upright_ledger.core.matching import learned_features, scoring
-from upright_ledger.core.matching.page_tongues import by_words
-from upright_ledger.core.matching.page_vectors import MatchPage, PageWords
+from upright_ledger.core.matching.pages.page_tongues import by_words
+from upright_ledger.core.matching.pages.page_words import MatchPage, PageWords
 from upright_ledger.core.matching.scoring import Weighed, weigh
 from upright_ledger.core.url.tokens import as_written
 

@@ -10,7 +10,8 @@ import numpy.typing as npt
 
 from upright_ledger.core.matching import choice_model, learned_features, pair_features
 from upright_ledger.core.matching.candidates import candidates
-from upright_ledger.core.matching.page_vectors import Floats, MatchPage, Sides, read_sides
+from upright_ledger.core.matching.pages.page_words import MatchPage
+from upright_ledger.core.matching.pages.sides import Floats, Sides, read_sides
 from upright_ledger.core.matching.pair_features import Likeness, look_at
 from upright_ledger.core.matching.sparse import Indices
 from upright_ledger.core.url.language import OTHER, may_match

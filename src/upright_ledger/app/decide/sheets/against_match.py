@@ -18,7 +18,7 @@ from upright_ledger.app.decide.second_looks import Doubt
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.matching import MatchPage, propose
-from upright_ledger.core.matching.item_numbers import ToldNumbers
+from upright_ledger.core.matching.pages.item_numbers import ToldNumbers
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.ledger.store import Ledger
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from upright_ledger.app.decide.match_pages import can_be_proposed, new_pages, old_pages
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.core.matching.item_numbers import ToldNumbers, bare_code
-from upright_ledger.core.matching.page_tongues import by_words
+from upright_ledger.core.matching.pages.item_numbers import ToldNumbers, bare_code
+from upright_ledger.core.matching.pages.page_tongues import by_words
 from upright_ledger.errors import InputError
 from upright_ledger.formats.tables.item_table import item_rows
 from upright_ledger.formats.tables.pairs import Pair, Pairs

@@ -155,9 +155,10 @@ def command(
     answered = result.known
     if answered.prudence > PRUDENCE:
         output.say(
-            f"Of {output.plural(len(answered.reviewed), 'page')} that somebody answered, and of which "
-            f"match is sure, {answered.wrong:,} lead elsewhere: errors are taken to be "
-            f"{answered.prudence:.1f} times as likely as the confidence says, and less is accepted.",
+            f"Of {output.plural(len(answered.reviewed), 'page')} that somebody answered, and of "
+            f"which match is sure, {answered.wrong:,} lead elsewhere: errors are taken to be "
+            f"{answered.prudence:.1f} times as likely as the confidence says, and less is "
+            "accepted.",
             output.DOUBTFUL,
         )
     if result.bands:

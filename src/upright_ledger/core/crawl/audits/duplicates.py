@@ -101,7 +101,7 @@ def _nearly_the_same(site: SurveyedSite, pages: Collection[str]) -> Iterator[Aud
             DOUBLES,
             "nearly-same-content",
             Severity.NOTE,
-            f"pages that say nearly what another one says: {len(rows):,}; one of them may be enough",
+            f"pages that say nearly what another one says: {len(rows):,}; one may be enough",
             sorted(rows),
             "nearly",
         )

@@ -11,7 +11,7 @@ import math
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
-from upright_ledger.core.matching.page_vectors import MatchPage, PageWords, read_page
+from upright_ledger.core.matching.pages.page_words import MatchPage, PageWords, read_page
 from upright_ledger.core.url.language import OTHER
 
 _UNMARKED = frozenset(["", OTHER])

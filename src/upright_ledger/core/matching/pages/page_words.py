@@ -1,0 +1,209 @@
+"""Pages as a matcher reads them: words of the address, of its place and of the title."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+from upright_ledger.core.contents.sketches import Sketch
+from upright_ledger.core.matching.pages.item_numbers import Numbering
+from upright_ledger.core.matching.pages.opposites import opposable
+from upright_ledger.core.url.tokens import (
+    is_year,
+    path_parts,
+    spelled_words,
+    tokens,
+)
+
+_SHORTEST_ID = 3  # digits
+LETTERS = re.compile(r"[^\W\d_]{2}")
+_BEGINNING = 3  # letters
+_SHORTEST_JOINED = 6  # letters
+
+
+@dataclass(frozen=True, slots=True)
+class MatchPage:
+    """A page to match. `name` comes back in the result; path as in the address; params: values in
+    its query.
+
+    words: what else is known to describe it (headings, texts of links to it). language: as a code,
+    or empty when unknown. section: the name of what it belongs to. items: its numbers in a shop or
+    a catalogue, where they are told beside it. text: a sketch of what it says, where that was seen.
+    """
+
+    name: str
+    path: str
+    title: str = ""
+    params: tuple[str, ...] = ()
+    words: tuple[str, ...] = ()
+    language: str = ""
+    section: str = ""
+    items: tuple[str, ...] = ()
+    text: Sketch = ""
+
+
+@dataclass
+class PageWords:
+    """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text
+    its neighbours share.
+
+    numbers: those in the slug that may name one thing; years: those that may be one. yearlike:
+    years at either end of the slug, which are numbers like others where the other side says so.
+    ends: the first and last word of the slug. items: its item numbers as they are told beside it,
+    whole. name: the last segment, or the parameters, as written; spelled: its words as written, in
+    small letters; heading: its title without what many pages of its site end in.
+    """
+
+    slug: list[str]
+    context: list[str]
+    title: list[str]
+    extra: list[str]
+    place: str
+    numbers: frozenset[str]
+    years: frozenset[str]
+    yearlike: frozenset[str]
+    ends: frozenset[str]
+    items: frozenset[str]
+    name: str = ""
+    spelled: tuple[str, ...] = ()
+    heading: str = ""
+
+    @cached_property
+    def opposable(self) -> frozenset[str]:
+        """The words of its name that have an opposite."""
+        return opposable(self.spelled)
+
+    @property
+    def codes(self) -> frozenset[str]:
+        """Its item numbers, or what may be one in its address."""
+        return self.items or (self.numbers & self.ends)
+
+    def number_as(self, numbering: Numbering) -> None:
+        """Put what both sites share of an item number in its place."""
+        cores = {code: core for code in self.items if (core := numbering.core(code))}
+        if cores:
+            self.items = frozenset(cores.get(code, code) for code in self.items)
+            gone, come = frozenset(cores), frozenset(cores.values())
+            self.numbers, self.ends = (self.numbers - gone) | come, (self.ends - gone) | come
+
+    def take_number(self, code: str) -> None:
+        """Take what stands in its address for its item number."""
+        self.items = frozenset([code])
+        self.numbers, self.ends = self.numbers | self.items, self.ends | self.items
+
+    def same_numbers(self, other: PageWords) -> frozenset[str]:
+        """The numbers that two pages share."""
+        return (self.numbers & (other.numbers | other.yearlike)) | (self.yearlike & other.numbers)
+
+    def same_item(self, other: PageWords) -> bool:
+        """Whether the item number of one is told by the other, or names it in its address."""
+        return not (self.items | other.items).isdisjoint(
+            self.numbers & self.ends & other.numbers & other.ends
+        )
+
+
+def read_page(page: MatchPage) -> PageWords:
+    """Take a page apart."""
+    parts = path_parts(page.path)
+    if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES and not page.path.endswith("/"):
+        parts.pop()
+    above, last = parts[:-1], tokens(parts[-1]) if parts else []
+    context = [t for p in above for t in _folder_tokens(p)]
+    values = [t for v in page.params for t in tokens(v)]
+    if values:
+        context, slug = context + last, values
+        place = f"{page.path}?"
+    else:
+        slug = last
+        place = "/".join("#" if p.isdigit() else p.lower() for p in above)
+    context += _folder_tokens(page.section)
+    title = tokens(page.title)
+    numbers = [t for t in slug if t.isdigit()]
+    # A number of a folder may name the page as well: /item/4711/tall-case-clock
+    numbers += [t for p in above[-1:] if p.isdigit() for t in tokens(p)]
+    ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
+    years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
+    extra = [t for text in page.words for t in tokens(text)]
+    ends = frozenset((*slug[:1], *slug[-1:]))
+    told = [tokens(item) for item in page.items]
+    items = frozenset("".join(runs) for runs in told) - {""}
+    # An address may carry "QH-4711" whole, or its digits alone.
+    ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
+    ends |= items
+    name = " ".join(page.params) if values else parts[-1] if parts else ""
+    return PageWords(
+        slug, context, title, extra, place, ids, years, ends & years, ends, items, name,
+        tuple(spelled_words(name)), " ".join(title),
+    )  # fmt: skip
+
+
+_FOLDER_PAGES = frozenset(["index", "default"])
+
+
+_folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each
+
+
+_PARTS_OF_A_TITLE = re.compile(r"\s+[|–—:·»«>/-]+\s+|\s*[|»«]\s*|:\s+")
+_MANY = 5  # pages; their titles end, or begin, in the name of their site or section
+
+
+def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
+    """Take the pages of a site apart."""
+    read = [read_page(p) for p in pages]
+    titles = {
+        n: [" ".join(tokens(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
+        for n, p in enumerate(pages)
+        if _PARTS_OF_A_TITLE.search(p.title)
+    }
+    common = Counter(part for parts in titles.values() for part in {parts[0], parts[-1]})
+    for n, parts in titles.items():
+        own = [part for part in parts if part and common[part] < _MANY]
+        read[n].heading = " ".join(own) or read[n].heading
+    return read
+
+
+def split_joined(pages: list[PageWords], others: list[PageWords]) -> None:
+    """Join neighbouring words that the other side writes as one, as in "opening hours" and
+    "openinghours".
+    """
+    whole = {
+        w
+        for page in others
+        for words in (page.slug, page.title)
+        for w in words
+        if len(w) >= _SHORTEST_JOINED and not w.isdigit()
+    }
+    own = {w for page in pages for words in (page.slug, page.title) for w in words}
+    whole -= own
+    begins = own & {w[:length] for w in whole for length in range(1, len(w))}
+    for page in pages if begins else ():
+        if not begins.isdisjoint(page.slug):
+            page.slug = _joined(page.slug, whole, begins)
+        if not begins.isdisjoint(page.title):
+            page.title = _joined(page.title, whole, begins)
+
+
+def _joined(words: list[str], whole: set[str], begins: set[str]) -> list[str]:
+    out: list[str] = []
+    at = 0
+    while at < len(words):
+        for length in (4, 3, 2) if words[at] in begins else ():
+            text = "".join(words[at : at + length])
+            if text in whole and at + length <= len(words):
+                out.append(text)
+                at += length
+                break
+        else:
+            out.append(words[at])
+            at += 1
+    return out
+
+
+def document_counts(pages: Iterable[PageWords]) -> Counter[str]:
+    counts: Counter[str] = Counter()
+    for page in pages:
+        counts.update({*page.slug, *page.context, *page.title, *page.extra})
+    return counts
