@@ -51,7 +51,7 @@ def learn(
     width = len(new_places)
     own = seeds.astype(float)
     place = old_codes[seen.old]
-    pair = place * width + new_codes[seen.new]
+    _, pair = np.unique(place * width + new_codes[seen.new], return_inverse=True)
     figures = np.zeros((len(seen.old), len(FEATURES)), np.float32)
 
     def put(name: str, values: npt.ArrayLike) -> None:
@@ -99,18 +99,34 @@ def _rewritten(
     """How well it is borne out that names change as they do between a pair: the words that another
     takes the place of, that go, or that come in between.
     """
-    looked_at = np.flatnonzero((chances >= _PLAUSIBLE) & (seen["same words"] == 0))
+    plausible = (chances >= _PLAUSIBLE) & (seen["same words"] == 0)
+    looked_at = np.flatnonzero(plausible & _share_an_end(sides, seen))
     changes = [
         change_of(sides.old.readings[i].spelled, sides.new.readings[j].spelled)
         for i, j in zip(seen.old[looked_at].tolist(), seen.new[looked_at].tolist(), strict=True)
     ]
-    known = Counter(
-        c for c, at in zip(changes, looked_at.tolist(), strict=True) if c is not None and seeds[at]
-    )
+    taught = seeds[looked_at].tolist()
+    known = Counter(c for c, own in zip(changes, taught, strict=True) if c is not None and own)
+    times = [
+        known[change] - own if change is not None else 0
+        for change, own in zip(changes, taught, strict=True)
+    ]
     out = np.zeros(len(chances))
-    for change, at in zip(changes, looked_at.tolist(), strict=True):
-        if change is not None and (count := known[change] - bool(seeds[at])) > 0:
-            out[at] = count / (count + _FEW_CHANGES)
+    count = np.array(times, float)
+    out[looked_at] = count / (count + _FEW_CHANGES)
+    return out
+
+
+def _share_an_end(sides: Sides, seen: Likeness) -> npt.NDArray[np.bool_]:
+    """Whether the names of a pair begin, or end, with the same word."""
+    out = np.zeros(len(seen.old), bool)
+    for end in (slice(0, 1), slice(-1, None)):
+        number: dict[tuple[str, ...], int] = {(): -1}
+        ours, theirs = (
+            np.array([number.setdefault(r.spelled[end], len(number)) for r in side.readings])
+            for side in (sides.old, sides.new)
+        )
+        out |= (ours[seen.old] == theirs[seen.new]) & (ours[seen.old] >= 0)
     return out
 
 
@@ -154,9 +170,10 @@ def _codes(places: list[str]) -> tuple[list[str], Indices]:
 
 
 def _by_pair(pair: Indices, weights: Floats) -> Floats:
-    """The sum of weights over all pairs of pages that lie in the same two places."""
-    _, inverse = np.unique(pair, return_inverse=True)
-    return np.asarray(np.bincount(inverse, weights=weights)[inverse])
+    """The sum of weights over all pairs of pages that lie in the same two places, which are
+    numbered from 0 on.
+    """
+    return np.asarray(np.bincount(pair, weights=weights)[pair])
 
 
 def _rate(pair: Indices, hits: Floats, tries: Floats) -> Floats:
@@ -178,7 +195,8 @@ def _parent_share(
     _, above_old = _codes([p.lstrip("/").partition("/")[0] for p in old_places])
     _, above_new = _codes([p.lstrip("/").partition("/")[0] for p in new_places])
     above = above_old[old]
-    pair = above * (int(above_new.max(initial=0)) + 1) + above_new[new]
+    both = above * (int(above_new.max(initial=0)) + 1) + above_new[new]
+    _, pair = np.unique(both, return_inverse=True)
     total = np.bincount(above, weights=own)[above] - page_seeds
     return np.asarray((_by_pair(pair, own) - own) / (total + _PRIOR))
 

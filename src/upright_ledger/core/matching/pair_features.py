@@ -82,7 +82,7 @@ def look_at(sides: Sides, old: Indices, new: Indices) -> Likeness:
 
 def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     left, right = sides.old, sides.new
-    out = np.zeros((len(i), len(FEATURES)), np.float32)
+    out = np.zeros((len(i), len(FEATURES)), np.float32, order="F")
 
     def put(name: str, values: npt.ArrayLike) -> None:
         out[:, FEATURES.index(name)] = values

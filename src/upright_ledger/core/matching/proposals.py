@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from urllib.parse import unquote
 
 import numpy as np
@@ -125,10 +126,11 @@ def _ranked(weighed: Weighed) -> dict[int, list[int]]:
     """Old page → the numbers of its best pairs."""
     seen = weighed.seen
     order = np.lexsort((seen.new, -np.round(weighed.chances, 6), seen.old))
+    old = seen.old[order]
+    order = order[np.arange(len(old)) - np.searchsorted(old, old) < MOST]
     ranked: dict[int, list[int]] = defaultdict(list)
     for i, k in zip(seen.old[order].tolist(), order.tolist(), strict=True):
-        if len(ranked[i]) < MOST:
-            ranked[i].append(k)
+        ranked[i].append(k)
     return ranked
 
 
@@ -139,19 +141,24 @@ def _other_half(weighed: Weighed, best: list[int]) -> int | None:
     sides, seen = weighed.sides, weighed.seen
     old = sides.old.readings[int(seen.old[best[0]])]
     whole = {*old.slug, *old.title}
+    first = whole & _about(sides.new.readings[int(seen.new[best[0]])])
+    most = _HALVES * _weight(weighed, whole)
+    if not first or _weight(weighed, first) >= most:
+        return None  # it has none of them, or nearly all, as most have
     halves = [whole & _about(sides.new.readings[int(seen.new[k])]) for k in best]
     for k, half in zip(best[1:], halves[1:], strict=True):
-        apart = halves[0] - half and half - halves[0]
-        told = _weight(weighed, halves[0] | half) >= _HALVES * _weight(weighed, whole)
-        alone = max(_weight(weighed, half), _weight(weighed, halves[0])) < _HALVES * _weight(
-            weighed, whole
-        )
-        pure = all(
-            _weight(weighed, part)
-            >= _HALVES * _weight(weighed, _about(sides.new.readings[int(seen.new[n])]))
-            for n, part in ((best[0], halves[0]), (k, half))
-        )
-        if apart and told and alone and pure:
+        if halves[0] <= half or half <= halves[0]:
+            continue
+        told = _weight(weighed, halves[0] | half) >= most
+        if (
+            told
+            and _weight(weighed, half) < most
+            and all(
+                _weight(weighed, part)
+                >= _HALVES * _weight(weighed, _about(sides.new.readings[int(seen.new[n])]))
+                for n, part in ((best[0], halves[0]), (k, half))
+            )
+        ):
             return k
     return None
 
@@ -161,14 +168,24 @@ def _about(page: PageWords) -> set[str]:
 
 
 def _weight(weighed: Weighed, words: set[str]) -> float:
-    return float(sum(weighed.sides.weights[weighed.sides.vocabulary[w]] for w in words))
+    weight_of = weighed.sides.weight_of
+    return sum(weight_of[w] for w in words)
+
+
+_TOLD = (
+    "same text", "text found", "other text", "same title", "title words", "same slug", "same item",
+    "same number", "slug letters", "other number", "other year", "context",
+)  # fmt: skip
+_LEARNED = ("place moved there", "taken by another", "taken where pages merge")
+_TOLD_AT = [scoring.FIRST.index(name) for name in _TOLD]
+_LEARNED_AT = [learned_features.FEATURES.index(name) for name in _LEARNED]
 
 
 def _reasons(
     weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]
 ) -> tuple[str, ...]:
-    figures = dict(zip(scoring.FIRST, weighed.seen.figures[k].tolist(), strict=True))
-    learned = dict(zip(learned_features.FEATURES, weighed.learned[k].tolist(), strict=True))
+    figures = dict(zip(_TOLD, weighed.seen.figures[k, _TOLD_AT].tolist(), strict=True))
+    learned = dict(zip(_LEARNED, weighed.learned[k, _LEARNED_AT].tolist(), strict=True))
     old = weighed.sides.old.readings[int(weighed.seen.old[k])]
     page, new = (
         pages[int(weighed.seen.new[k])],
@@ -222,19 +239,18 @@ def _reasons(
 
 def _common_words(weighed: Weighed, old: PageWords, new: PageWords, page: MatchPage) -> str:
     """The rarest words that both pages have, quoted."""
-    weights, columns = weighed.sides.weights, weighed.sides.vocabulary
+    weight_of = weighed.sides.weight_of
     common = {*old.slug, *old.title, *old.extra} & {*new.slug, *new.title, *new.extra, *new.context}
-    telling = [w for w in common if not w.isdigit() and weights[columns[w]] >= _TELLING]
-    words = sorted(telling, key=lambda w: (-weights[columns[w]], w))
-    written = as_written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
+    telling = [w for w in common if not w.isdigit() and weight_of[w] >= _TELLING]
+    if not telling:
+        return ""
+    words = sorted(telling, key=lambda w: (-weight_of[w], w))
+    written = _written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
     quoted = [f"“{written.get(w, w)}”" for w in words[:_MOST_WORDS]]
-    return (
-        f"the word {quoted[0]}"
-        if len(quoted) == 1
-        else f"the words {', '.join(quoted)}"
-        if quoted
-        else ""
-    )
+    return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}"
+
+
+_written = lru_cache(maxsize=1 << 16)(as_written)  # a page is proposed for several
 
 
 def _fallbacks(

@@ -105,28 +105,37 @@ class PageWords:
         )
 
 
+_tokens = lru_cache(maxsize=1 << 17)(tokens)
+"""Both sites have many names and folders in common. What it gives is shared: nobody changes it."""
+
+
+@lru_cache(maxsize=1 << 17)
+def _spelled(name: str) -> tuple[str, ...]:
+    return tuple(spelled_words(name))
+
+
 def read_page(page: MatchPage) -> PageWords:
     """Take a page apart."""
     parts = path_parts(page.path)
     if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES and not page.path.endswith("/"):
         parts.pop()
-    above, last = parts[:-1], tokens(parts[-1]) if parts else []
-    context = [t for p in above for t in _folder_tokens(p)]
-    values = [t for v in page.params for t in tokens(v)]
+    above, last = parts[:-1], _tokens(parts[-1]) if parts else []
+    context = [t for p in above for t in _tokens(p)]
+    values = [t for v in page.params for t in _tokens(v)]
     if values:
         context, slug = context + last, values
         place = f"{page.path}?"
     else:
         slug = last
         place = "/".join("#" if p.isdigit() else p.lower() for p in above)
-    context += _folder_tokens(page.section)
-    title = tokens(page.title)
+    context += _tokens(page.section)
+    title = _tokens(page.title)
     numbers = [t for t in slug if t.isdigit()]
     # A number of a folder may name the page as well: /item/4711/tall-case-clock
-    numbers += [t for p in above[-1:] if p.isdigit() for t in tokens(p)]
+    numbers += [t for p in above[-1:] if p.isdigit() for t in _tokens(p)]
     ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
     years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
-    extra = [t for text in page.words for t in tokens(text)]
+    extra = [t for text in page.words for t in _tokens(text)]
     ends = frozenset((*slug[:1], *slug[-1:]))
     told = [tokens(item) for item in page.items]
     items = frozenset("".join(runs) for runs in told) - {""}
@@ -136,14 +145,11 @@ def read_page(page: MatchPage) -> PageWords:
     name = " ".join(page.params) if values else parts[-1] if parts else ""
     return PageWords(
         slug, context, title, extra, place, ids, years, ends & years, ends, items, name,
-        tuple(spelled_words(name)), " ".join(title),
+        _spelled(name), " ".join(title),
     )  # fmt: skip
 
 
 _FOLDER_PAGES = frozenset(["index", "default"])
-
-
-_folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each
 
 
 _PARTS_OF_A_TITLE = re.compile(r"\s+[|–—:·»«>/-]+\s+|\s*[|»«]\s*|:\s+")
@@ -154,7 +160,7 @@ def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
     """Take the pages of a site apart."""
     read = [read_page(p) for p in pages]
     titles = {
-        n: [" ".join(tokens(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
+        n: [" ".join(_tokens(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
         for n, p in enumerate(pages)
         if _PARTS_OF_A_TITLE.search(p.title)
     }

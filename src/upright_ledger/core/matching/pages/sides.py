@@ -6,6 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from itertools import chain
 from typing import NamedTuple
 
@@ -76,7 +77,7 @@ class Side:
         return len(self.readings)
 
 
-@dataclass(slots=True)
+@dataclass
 class Sides:
     """Both sites. weights: of each word, in nats: how much it says that two pages share it.
     vocabulary: word → column. renumbering: how item numbers changed, in words, or empty.
@@ -87,6 +88,11 @@ class Sides:
     weights: Floats
     vocabulary: dict[str, int]
     renumbering: str = ""
+
+    @cached_property
+    def weight_of(self) -> dict[str, float]:
+        """Word → its weight."""
+        return dict(zip(self.vocabulary, self.weights.tolist(), strict=True))
 
 
 def read_sides(
