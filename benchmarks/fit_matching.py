@@ -177,7 +177,7 @@ def main() -> None:
     )
     cases = []
     for (sides, seen), y in zip(looks, truths, strict=True):
-        chances = alone.chances(seen.old, seen.figures, scoring.page_figures(sides, None))
+        chances = alone.chances(seen.old, scoring.page_figures(sides, None), seen.figures)
         learned, rate = learned_features.learn(
             sides,
             seen,

@@ -1,8 +1,8 @@
 """Matching: for each old page the new page that took its place, with a confidence and reasons.
 
 `pages` reads addresses and titles as weighted words, `candidates` finds the few pairs worth a look,
-`likeness` says what they have in common, `moves` learns from the plain cases how places moved, and
-`confidence` turns all of it into chances.
+`pair_features` says what they have in common, `learned_features` what the plain cases teach of how
+places moved, and `choice_model` turns all of it into chances.
 """
 
 from upright_ledger.core.matching.pages.page_words import MatchPage

@@ -4,6 +4,7 @@ add up to 1.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -29,18 +30,31 @@ class Choice:
     lost: tuple[float, ...] = ()
 
     def chances(
-        self, old: Indices, figures: npt.NDArray[np.float32], pages: npt.NDArray[np.float32]
+        self, old: Indices, pages: npt.NDArray[np.float32], *figures: npt.NDArray[np.float32]
     ) -> Floats:
         """The chance of each pair. old: the page of each pair, ascending; pages: the figures of all
-        pages.
+        pages; figures: those of pairs, side by side.
         """
         found = nested(
             old,
-            figures @ np.array(self.weights),
+            _worth(figures, self.weights),
             pages @ np.array(self.none),
-            figures[:, figures.shape[1] - len(self.lost) :] @ np.array(self.lost),
+            figures[-1][:, figures[-1].shape[1] - len(self.lost) :] @ np.array(self.lost),
         )
         return found.some[old] * found.within
+
+
+_ROWS = 100_000
+
+
+def _worth(figures: Sequence[npt.NDArray[np.float32]], weights: Sequence[float]) -> Floats:
+    """The weighted sum of each row, some rows at a time: as doubles they take twice the room."""
+    each = np.split(np.array(weights), np.cumsum([part.shape[1] for part in figures])[:-1])
+    out = np.zeros(len(figures[0]))
+    for at in range(0, len(out), _ROWS):
+        for part, own in zip(figures, each, strict=True):
+            out[at : at + _ROWS] += part[at : at + _ROWS].astype(float) @ own
+    return out
 
 
 class Nested(NamedTuple):

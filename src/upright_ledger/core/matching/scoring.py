@@ -87,15 +87,14 @@ def weigh(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, 
     teach.
     """
     sides, seen = first_look(old, new, taught)
-    chances = choice_model.FIRST.chances(seen.old, seen.figures, page_figures(sides, None))
+    chances = choice_model.FIRST.chances(seen.old, page_figures(sides, None), seen.figures)
     seeds = seeds_of(seen, chances, taught, len(old), len(new))
     learned, rate = learned_features.learn(sides, seen, chances, seeds)
-    figures = np.hstack([seen.figures, learned])
     return Weighed(
         sides,
         seen,
         learned,
-        choice_model.SECOND.chances(seen.old, figures, page_figures(sides, rate)),
+        choice_model.SECOND.chances(seen.old, page_figures(sides, rate), seen.figures, learned),
     )
 
 

@@ -209,6 +209,7 @@ def _joined(words: list[str], whole: set[str], begins: set[str]) -> list[str]:
 
 
 def document_counts(pages: Iterable[PageWords]) -> Counter[str]:
+    """Word → how many pages have it."""
     counts: Counter[str] = Counter()
     for page in pages:
         counts.update({*page.slug, *page.context, *page.title, *page.extra})

@@ -1,4 +1,4 @@
-"""The pages of both sites as sparse columns of weighted words, and what is asked of many at once."""
+"""The pages of both sites as sparse columns of weighted words, and as what is asked of many."""
 
 from __future__ import annotations
 
@@ -45,8 +45,8 @@ class Side:
     whether no other page of its site has its title, or slug.
     known_context: the words of its place that the other site has. numbered, dated: which
     pages have a number, or a year. texts: what its pages say. endings: of its paths; twinned:
-    whether another page has its path but for the ending. codes: the texts of `CODED` as numbers that
-    both sites share, 0 for none.
+    whether another page has its path but for the ending. codes: the texts of `CODED` as numbers
+    that both sites share, 0 for none.
     """
 
     readings: list[PageWords]
