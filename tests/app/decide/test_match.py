@@ -202,3 +202,15 @@ def test_proposing_without_titles_is_said(museum: Program) -> None:
     said = museum("match").out
     assert "None of the old pages has a title" in said
     assert "1.01" not in said
+
+
+def test_no_page_takes_the_place_of_an_address_that_does_something(museum: Program) -> None:
+    items = "".join(f"/p/{n}/brass-clock-{n}/,Brass clock {n}\n" for n in range(4700, 4720))
+    museum.write("new.csv", "url,title\n" + items.replace("/p/", f"{NEW}/p/"))
+    acts = ["/shop.php?add=4711", "/shop.php?action=buy_now&id=4711", "/brass-clock-4711/logout"]
+    museum.write("old.txt", "".join(f"{OLD}{path}\n" for path in [*acts, "/shop.php?id=4711"]))
+    museum("stock", "new.csv")
+    museum("gather", "old.txt")
+    found = museum.json("match", "--accept-above", "1.01")
+    assert [p["legacy_url"] for p in found["proposals"]] == [f"{OLD}/shop.php?id=4711"]
+    assert found["without_proposal"] == 3

@@ -6,6 +6,7 @@ import pytest
 
 from upright_ledger.core.matching import MatchPage, Proposals, propose
 from upright_ledger.core.matching.auto_accept import PRUDENCE, Sample, accept_above, accept_within
+from upright_ledger.core.url.conventions import does_something
 from upright_ledger.core.url.language import OTHER, may_match, page_languages
 from upright_ledger.core.url.tokens import path_parts, tokens
 
@@ -256,3 +257,64 @@ def test_a_reviewed_sample_sharpens_the_estimate() -> None:
     confidences = [0.98] * 100
     assert accept_within(confidences, 0.03, good.prudence).accepted == 100
     assert accept_within(confidences, 0.03, bad.prudence).accepted == 0
+
+
+ENDINGS_OF_WORDS = ["installing", "contributing", "customizing", "migrated"]
+OTHER_ENDINGS = ["installation", "contribute", "customization", "migrations"]
+
+
+def test_what_is_written_otherwise_is_read_for_what_it_is() -> None:
+    """Names of code are no stop words, "index/" is a name where "index.html" is none, words have
+    other endings, and one side writes as one what the other does not.
+    """
+    names = [*ENDINGS_OF_WORDS, "read_html", "read_php", "webmidi", "functions/index"]
+    goals = [*OTHER_ENDINGS, "read_html", "read_php", "web-midi-api", "functions/index"]
+    old = [MatchPage(f"o{n}", f"/docs/{name}/") for n, name in enumerate(names)]
+    new = [MatchPage(f"n{n}", f"/manual/{name}/") for n, name in enumerate(goals)]
+    found = propose(old, [*new, MatchPage("folder", "/manual/functions/index.html"), *FILLER]).found
+    assert {name: choices[0].name for name, choices in found.items()} == {
+        f"o{n}": f"n{n}" for n in range(len(names))
+    }
+
+
+def test_of_twins_the_one_that_ends_alike_comes_first() -> None:
+    new = [
+        MatchPage("with", "/howto/shared-cache.html"),
+        MatchPage("without", "/howto/shared-cache"),
+        *FILLER,
+    ]
+    for path, best in (("/howto/cache/shared-cache", "without"), ("/h/shared-cache.html", "with")):
+        assert propose([MatchPage("o", path)], new).found["o"][0].name == best
+
+
+def test_another_address_of_a_page_is_not_sent_to_the_next_best() -> None:
+    """Three old addresses of one page: that another one fits it says nothing for a neighbour."""
+    package = [f"{kind}_{form}" for kind in ("read", "to") for form in ("csv", "json", "excel")]
+    new = [MatchPage(name, f"/api/lib.{name}.html") for name in package]
+    old = [
+        MatchPage(f"{before} {name}", f"/generated/lib.{before}{name}.html")
+        for name in package
+        for before in ("", "io.", "io.parsers.")
+    ]
+    found = propose(old, [*new, *FILLER]).found
+    assert {o.name: found[o.name][0].name for o in old} == {
+        o.name: o.name.partition(" ")[2] for o in old
+    }
+
+
+@pytest.mark.parametrize(
+    ("address", "acts"),
+    [
+        ("/shop/?add-to-cart=4711", True),
+        ("/index.php?page=2&action=delete", True),
+        ("/index.php?action=show&id=4", False),
+        ("/account/logout.php", True),
+        ("/wiki?do=EDIT", True),
+        ("/news/remove-stains", False),
+        ("/add", False),
+        ("/calendar?mode=month", False),
+    ],
+)
+def test_addresses_that_do_something(address: str, acts: bool) -> None:
+    path, _, query = address.partition("?")
+    assert does_something(path, query) is acts

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, Program
 from properties import thorough
 from upright_ledger.core.matching import MatchPage, propose
-from upright_ledger.core.matching.pages.item_numbers import code_in, learn_renumbering
 from upright_ledger.core.matching.learned_features import change_of
+from upright_ledger.core.matching.pages.item_numbers import code_in, learn_renumbering
 from upright_ledger.core.matching.pages.opposites import are_opposed, opposable
 from upright_ledger.core.matching.pages.page_tongues import by_words
 from upright_ledger.core.matching.pages.page_words import read_page

@@ -29,7 +29,8 @@ from upright_ledger.core.matching.auto_accept import (
 )
 from upright_ledger.core.matching.pages.item_numbers import ToldNumbers
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
-from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.address import address_of, parse_address
+from upright_ledger.core.url.conventions import does_something
 from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
@@ -229,10 +230,17 @@ def _propose(
     asked = [
         e
         for e in move.entries
-        if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
+        if e.legacy_url in taught
+        or (e.answer.kind == AnswerKind.OPEN and e.id not in same and not _acts(e.legacy_url))
     ]
     texts = load_texts(move)
     return propose(old_pages(asked, numbers, texts), new_pages(by_url.values(), texts), taught)
+
+
+def _acts(url: str) -> bool:
+    """Whether an address does something: no page takes the place of that."""
+    address = address_of(url)
+    return does_something(address.path, address.query)
 
 
 def _versions(

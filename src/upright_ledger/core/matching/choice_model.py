@@ -98,44 +98,44 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.719,  # slug letters
-        3.905,  # same title
-        2.843,  # title words
+        0.718,  # slug letters
+        3.902,  # same title
+        2.844,  # title words
         -0.036,  # no title
         0.0,  # old words found
-        1.82,  # new words found
+        1.819,  # new words found
         0.0,  # shared information
-        -0.597,  # old words missing
+        -0.598,  # old words missing
         0.0,  # new words missing
-        0.26,  # context
-        4.685,  # same number
-        -0.925,  # other number
+        0.259,  # context
+        4.681,  # same number
+        -0.924,  # other number
         0.0,  # same year
-        -5.995,  # other year
-        1.717,  # both found
+        -5.99,  # other year
+        1.719,  # both found
         -1.261,  # words replaced
-        -2.303,  # old words unmatched
+        -2.301,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.618,  # same name
-        1.513,  # name letters
+        0.616,  # same name
+        1.515,  # name letters
         0.0,  # same words
-        -2.111,  # opposed
-        0.658,  # title alone
-        0.146,  # title of a number
-        2.221,  # name alone
-        1.21,  # information alone
+        -2.115,  # opposed
+        0.657,  # title alone
+        0.147,  # title of a number
+        2.229,  # name alone
+        1.205,  # information alone
         -1.236,  # place elsewhere
         -0.375,  # new place elsewhere
-        3.327,  # same text
-        4.995,  # text found
-        9.883,  # text shared
-        -2.239,  # other text
+        3.339,  # same text
+        5.002,  # text found
+        9.869,  # text shared
+        -2.24,  # other text
         TWIN,  # its twin ends alike
     ),
     none=(
-        7.374,  # always
-        -3.522,  # words known
+        7.372,  # always
+        -3.521,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -145,63 +145,63 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        1.286,  # slug letters
-        4.357,  # same title
-        2.033,  # title words
-        -0.511,  # no title
+        1.276,  # slug letters
+        4.365,  # same title
+        2.047,  # title words
+        -0.497,  # no title
         0.0,  # old words found
-        2.167,  # new words found
+        2.181,  # new words found
         0.0,  # shared information
-        -0.019,  # old words missing
+        -0.029,  # old words missing
         0.0,  # new words missing
         0.0,  # context
-        3.158,  # same number
-        -0.416,  # other number
+        3.162,  # same number
+        -0.418,  # other number
         0.0,  # same year
-        -3.75,  # other year
-        1.034,  # both found
+        -3.745,  # other year
+        0.987,  # both found
         -1.078,  # words replaced
-        -3.166,  # old words unmatched
+        -3.148,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
         0.0,  # name letters
         0.0,  # same words
-        -1.203,  # opposed
-        0.269,  # title alone
-        0.026,  # title of a number
-        0.697,  # name alone
-        0.962,  # information alone
-        -1.334,  # place elsewhere
-        -0.178,  # new place elsewhere
-        2.737,  # same text
-        4.156,  # text found
-        8.539,  # text shared
-        -1.97,  # other text
+        -1.208,  # opposed
+        0.271,  # title alone
+        0.011,  # title of a number
+        0.69,  # name alone
+        0.966,  # information alone
+        -1.341,  # place elsewhere
+        -0.171,  # new place elsewhere
+        2.736,  # same text
+        4.153,  # text found
+        8.521,  # text shared
+        -1.972,  # other text
         TWIN,  # its twin ends alike
-        1.607,  # place moved there
+        1.675,  # place moved there
         0.0,  # place moved elsewhere
-        2.864,  # number carried
-        -0.168,  # number not carried
+        2.876,  # number carried
+        -0.182,  # number not carried
         0.0,  # slug carried
-        -0.42,  # slug not carried
-        4.602,  # name carried
-        -0.753,  # name not carried
-        4.419,  # rewritten as others
-        1.503,  # text carried
-        -0.178,  # text not carried
+        -0.45,  # slug not carried
+        4.684,  # name carried
+        -0.742,  # name not carried
+        4.421,  # rewritten as others
+        1.517,  # text carried
+        -0.193,  # text not carried
         0.0,  # number alone
         -0.7,  # taken by another
         0.0,  # taken where pages merge
     ),
     none=(
-        3.662,  # always
-        -2.545,  # words known
-        0.988,  # share of its place that is found
+        3.65,  # always
+        -2.524,  # words known
+        0.987,  # share of its place that is found
     ),
     lost=(
-        2.918,  # taken by another
-        -4.702,  # taken where pages merge
+        2.917,  # taken by another
+        -4.697,  # taken where pages merge
     ),
 )
 """With what the plain cases teach: what scoring.SECOND names."""

@@ -5,6 +5,7 @@ are known or plain.
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -51,7 +52,7 @@ def learn(
     width = len(new_places)
     own = seeds.astype(float)
     place = old_codes[seen.old]
-    _, pair = np.unique(place * width + new_codes[seen.new], return_inverse=True)
+    pair = _Places.of(seen.old, place * width + new_codes[seen.new])
     figures = np.zeros((len(seen.old), len(FEATURES)), np.float32)
 
     def put(name: str, values: npt.ArrayLike) -> None:
@@ -61,31 +62,32 @@ def learn(
     page_seeds = np.bincount(seen.old, weights=own, minlength=len(sides.old))
     count_place = np.bincount(place, weights=own, minlength=len(old_places))
     total = count_place[place] - page_seeds[seen.old]
-    same = _by_pair(pair, own) - own
+    same = pair.of_others(own)
     parent_share = _parent_share(
-        old_places, new_places, place, new_codes[seen.new], own, page_seeds[seen.old].astype(float)
-    )
+        seen.old, old_places, new_places, place, new_codes[seen.new], own,
+        page_seeds[seen.old].astype(float),
+    )  # fmt: skip
     moved = (same + _PRIOR * parent_share) / (total + _PRIOR)
     put("place moved there", moved)
     put("place moved elsewhere", np.maximum(total / (total + 2 * _PRIOR) - moved, 0.0))
     numbered = seen["same number"] + seen["other number"]
-    carried = _rate(pair, own * seen["same number"], own * numbered)
+    carried = pair.rate(own * seen["same number"], own * numbered)
     put("number carried", carried * seen["same number"])
     put("number not carried", carried * seen["other number"])
-    slugs = _rate(pair, own * seen["same slug"], own)
+    slugs = pair.rate(own * seen["same slug"], own)
     put("slug carried", slugs * seen["same slug"])
     put("slug not carried", slugs * (1 - seen["same slug"]))
     same_name = (seen["same name"] > 0).astype(float)
-    names = _rate(pair, own * same_name, own)
+    names = pair.rate(own * same_name, own)
     put("name carried", names * seen["same name"])
     put("name not carried", names * (1 - same_name))
     put("rewritten as others", _rewritten(sides, seen, chances, seeds))
-    texts = _rate(pair, own * seen["text found"], own * (seen["text found"] + seen["other text"]))
+    texts = pair.rate(own * seen["text found"], own * (seen["text found"] + seen["other text"]))
     put("text carried", texts * seen["text found"])
     put("text not carried", texts * seen["other text"])
     put("number alone", _number_alone(seen, pair, old_codes))
     taken = _taken(seen, chances, len(sides.new))
-    merging = _rate(pair, (chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
+    merging = pair.rate((chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
     put("taken by another", taken)
     put("taken where pages merge", taken * merging)
     pages = np.bincount(old_codes, minlength=len(old_places))
@@ -169,21 +171,36 @@ def _codes(places: list[str]) -> tuple[list[str], Indices]:
     return names, np.array([number[p] for p in places], np.int64)
 
 
-def _by_pair(pair: Indices, weights: Floats) -> Floats:
-    """The sum of weights over all pairs of pages that lie in the same two places, which are
-    numbered from 0 on.
+@dataclass(frozen=True, slots=True)
+class _Places:
+    """Pairs of pages by the two places in which they lie. together: the number of these, from 0 on;
+    of_page: likewise, but of one old page alone.
     """
-    return np.asarray(np.bincount(pair, weights=weights)[pair])
 
+    together: Indices
+    of_page: Indices
 
-def _rate(pair: Indices, hits: Floats, tries: Floats) -> Floats:
-    """The share of hits among the seeds between two places, this pair left out, drawn to 0 where
-    there are few.
-    """
-    return (_by_pair(pair, hits) - hits) / (_by_pair(pair, tries) - tries + 1.5)
+    @classmethod
+    def of(cls, old: Indices, places: Indices) -> _Places:
+        """old: the old page of each pair, ascending; places: the same for pairs of the same places."""
+        _, together = np.unique(places, return_inverse=True)
+        _, of_page = np.unique(old * (int(together.max()) + 1) + together, return_inverse=True)
+        return cls(together, of_page)
+
+    def of_others(self, weights: Floats) -> Floats:
+        """The sum of weights over all pairs in the same two places, but for those of the same old
+        page: no page teaches of itself.
+        """
+        whole = np.bincount(self.together, weights=weights)[self.together]
+        return np.asarray(whole - np.bincount(self.of_page, weights=weights)[self.of_page])
+
+    def rate(self, hits: Floats, tries: Floats) -> Floats:
+        """The share of hits among others' tries, drawn to 0 where there are few."""
+        return self.of_others(hits) / (self.of_others(tries) + 1.5)
 
 
 def _parent_share(
+    pages: Indices,
     old_places: list[str],
     new_places: list[str],
     old: Indices,
@@ -195,24 +212,17 @@ def _parent_share(
     _, above_old = _codes([p.lstrip("/").partition("/")[0] for p in old_places])
     _, above_new = _codes([p.lstrip("/").partition("/")[0] for p in new_places])
     above = above_old[old]
-    both = above * (int(above_new.max(initial=0)) + 1) + above_new[new]
-    _, pair = np.unique(both, return_inverse=True)
+    pair = _Places.of(pages, above * (int(above_new.max(initial=0)) + 1) + above_new[new])
     total = np.bincount(above, weights=own)[above] - page_seeds
-    return np.asarray((_by_pair(pair, own) - own) / (total + _PRIOR))
+    return np.asarray(pair.of_others(own) / (total + _PRIOR))
 
 
-def _number_alone(seen: Likeness, pair: Indices, old_codes: Indices) -> Floats:
+def _number_alone(seen: Likeness, places: _Places, old_codes: Indices) -> Floats:
     """For pairs with the same number: the share of the old place's pages whose number the new place
     has just once.
     """
     same = seen["same number"] == 1
-    if not same.any():
-        return np.zeros(len(pair))
-    owners = Counter(zip(seen.old[same].tolist(), pair[same].tolist(), strict=True))
-    single = (
-        np.array([owners[i, p] == 1 for i, p in zip(seen.old.tolist(), pair.tolist(), strict=True)])
-        & same
-    )
+    single = same & (np.bincount(places.of_page, weights=same)[places.of_page] == 1)
     pages = np.bincount(old_codes)
-    hits = _by_pair(pair, single.astype(float)) - single
+    hits = places.of_others(single.astype(float))
     return np.asarray(np.where(single, hits / (pages[old_codes[seen.old]] + 3.0), 0.0))

@@ -92,3 +92,90 @@ VIEW_SEGMENTS = ("amp", "print")
 """Last path segments that ask for another view of the page above them (see
 `FoldingPolicy.fold_path`).
 """
+
+ACTION_PARAMS = frozenset(
+    [
+        "add",
+        "add-to-cart",
+        "add_to_cart",
+        "addtocart",
+        "add_to_wishlist",
+        "add-to-wishlist",
+        "add_to_compare",
+        "buy_now",
+        "remove",
+        "remove_item",
+        "removed_item",
+        "undo_item",
+        "delete",
+        "logout",
+        "signout",
+        "replytocom",
+        "unsubscribe",
+    ]
+)
+"""Parameters by which an address does something, rather than name a page, in lower case."""
+
+VERB_PARAMS = frozenset(["action", "act", "do", "cmd", "op", "task", "func", "mode"])
+"""Parameters that do so where their value is one of ACTION_VALUES."""
+
+ACTION_VALUES = frozenset(
+    [
+        "add",
+        "add_product",
+        "add-to-cart",
+        "buy_now",
+        "buy",
+        "cart_add",
+        "delete",
+        "remove",
+        "edit",
+        "update",
+        "save",
+        "submit",
+        "send",
+        "vote",
+        "rate",
+        "login",
+        "logout",
+        "signin",
+        "signout",
+        "register",
+        "subscribe",
+        "unsubscribe",
+        "compare_add",
+        "reply",
+        "report",
+    ]
+)
+
+ACTION_SEGMENTS = frozenset(
+    [
+        "logout",
+        "log-out",
+        "logoff",
+        "log-off",
+        "signout",
+        "sign-out",
+        "add-to-cart",
+        "addtocart",
+        "unsubscribe",
+        "abmelden",
+        "deconnexion",
+        "cerrar-sesion",
+        "uitloggen",
+        "wyloguj",
+    ]
+)
+"""Last segments of paths that do something, in lower case."""
+
+
+def does_something(path: str, query: str) -> bool:
+    """Whether an address acts (puts into a basket, signs out, votes) and names no page."""
+    if path.rstrip("/").rpartition("/")[2].partition(".")[0].lower() in ACTION_SEGMENTS:
+        return True
+    for part in query.lower().split("&") if query else ():
+        name, _, value = part.partition("=")
+        if name in ACTION_PARAMS or (name in VERB_PARAMS and value in ACTION_VALUES):
+            return True
+    return False

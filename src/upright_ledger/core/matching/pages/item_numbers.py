@@ -51,7 +51,7 @@ class ToldNumbers:
         may be one in its address.
         """
         found: dict[str, None] = {}
-        for text in (*items, *written):
+        for text in (*items, *written) if self.table else ():
             if (new := self._by_code.get(bare_code(text))) is not None:
                 found[new] = None
         if self.old != self.new:
