@@ -182,7 +182,7 @@ class _Places:
 
     @classmethod
     def of(cls, old: Indices, places: Indices) -> _Places:
-        """old: the old page of each pair, ascending; places: the same for pairs of the same places."""
+        """old: the old page of each pair; places: equal for pairs that lie in the same two."""
         _, together = np.unique(places, return_inverse=True)
         _, of_page = np.unique(old * (int(together.max()) + 1) + together, return_inverse=True)
         return cls(together, of_page)
