@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import random
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,6 +16,8 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, Program
 from upright_ledger.core.contents.sketches import sketch_of
 from upright_ledger.core.contents.texts import Texts, alike_texts
+from upright_ledger.core.crawl.observation import Facts, Observation
+from upright_ledger.ledger.tables.runs.crawl_blocks import pack, sketches, unpack
 from upright_ledger.web.local.stand_in import Served, serve_whole
 
 WORDS = [
@@ -251,3 +255,14 @@ def test_what_many_pages_say_is_no_text_of_theirs() -> None:
     new = Texts.of([sketch_of(" ".join([*p, *menu])) for p in pages])
     i = np.arange(40)
     assert alike_texts(old, new, i, (i + 1) % 40).alike.max() == 0.0
+
+
+def test_surveys_that_kept_no_texts_are_no_looks() -> None:
+    seen = Observation("http://a.example/", 200, facts=Facts("A", sketch="x"))
+    block = json.loads(zlib.decompress(pack([seen])))
+    (row,) = block["rows"]
+    assert [url for url, _ in sketches(pack([seen]))] == ["http://a.example/"]
+    del row[-2][Facts._fields.index("sketch") :]
+    old = zlib.compress(json.dumps(block).encode())
+    assert list(sketches(old)) == []
+    assert next(unpack(old)).facts.title == "A"

@@ -161,16 +161,6 @@ def command(
             "accepted.",
             output.DOUBTFUL,
         )
-    if result.bands:
-        output.say()
-        output.table(
-            ("confidence", "best proposals>", "right, as expected>"),
-            [
-                (f"{b.least:.2f} to {b.below:.2f}", f"{b.proposals:,}", f"{b.right:,.0f}")
-                for b in result.bands
-            ],
-        )
-        output.say()
     for count, one, many in (
         (
             result.merged,
@@ -186,6 +176,15 @@ def command(
     ):
         if count:
             output.say(f"{output.plural(count, one, many)}.")
+    if result.bands:
+        output.say()
+        output.table(
+            ("confidence", "best proposals>", "right, as expected>"),
+            [
+                (f"{b.least:.2f} to {b.below:.2f}", f"{b.proposals:,}", f"{b.right:,.0f}")
+                for b in result.bands
+            ],
+        )
     if result.moved:
         output.say()
         output.table(

@@ -32,11 +32,17 @@ def load_seen(connection: Connection, run: int) -> Iterator[Observation]:
 
 def load_sketches(connection: Connection, run: int) -> Iterator[tuple[str, Sketch]]:
     """All addresses that a survey asked for, with the sketches of their texts; empty where there is
-    no text that can be told from others.
+    no text that can be told from others. Surveys of old versions kept none, and give nothing.
     """
     for block in blocks_of(connection, run):
-        for url, *_, facts, _ in json.loads(zlib.decompress(block))["rows"]:
-            yield url, facts[_SKETCH] if len(facts) > _SKETCH else ""  # older ones kept none
+        yield from sketches(block)
+
+
+def sketches(block: bytes) -> Iterator[tuple[str, Sketch]]:
+    """As `load_sketches`, of one block."""
+    for url, *_, facts, _ in json.loads(zlib.decompress(block))["rows"]:
+        if len(facts) > _SKETCH:
+            yield url, facts[_SKETCH]
 
 
 def pack(seen: Sequence[Observation]) -> bytes:
