@@ -328,4 +328,59 @@ LINES: dict[str, tuple[str, Asked]] = {
         ),
         of_site(HOST, "http", referrer=""),
     ),
+    "names and values between commas": (
+        (
+            f'ts=2026-05-01T10:00:00Z, client=192.0.2.1, vhost={HOST}, req="GET {PATH} HTTP/1.1", '
+            f'st=404, len=12, ref="{FROM}", ua="{AGENT}"'
+        ),
+        AT_HOST,
+    ),
+    "the host between method and path": (
+        (f"192.0.2.1 | 2026-05-01 10:00:00 | GET {HOST} {PATH} | 404 | 0.012 | {FROM} | {AGENT}"),
+        of_site(HOST, "http"),
+    ),
+    "an object behind a date in brackets": (
+        (
+            f'[2026-05-01 10:00:00] production.INFO: request handled {{"method":"GET","uri":'
+            f'"{PATH}","status":404,"ip":"192.0.2.1","ua":"{AGENT}"}}'
+        ),
+        Asked(referrer=""),
+    ),
+    "attributes as keys with typed values": (
+        json.dumps(
+            {
+                "name": f"GET {PATH}",
+                "startTimeUnixNano": "1777629600000000000",
+                "attributes": [
+                    {"key": key, "value": {kind: value}}
+                    for key, kind, value in (
+                        ("http.request.method", "stringValue", "GET"),
+                        ("url.path", "stringValue", PATH),
+                        ("http.response.status_code", "intValue", "404"),
+                        ("user_agent.original", "stringValue", AGENT),
+                    )
+                ],
+            }
+        ),
+        Asked(referrer=""),
+    ),
+    "headers as keys with values": (
+        "2026-05-01T10:00:00.123Z\tabc-7\tINFO\t"
+        + json.dumps(
+            {
+                "request": {
+                    "clientIp": "192.0.2.1",
+                    "method": "GET",
+                    "uri": PATH,
+                    "headers": {
+                        "host": [{"key": "Host", "value": HOST}],
+                        "user-agent": [{"key": "User-Agent", "value": AGENT}],
+                        "referer": [{"key": "Referer", "value": FROM}],
+                    },
+                },
+                "response": {"status": "404"},
+            }
+        ),
+        AT_HOST,
+    ),
 }

@@ -22,12 +22,12 @@ from upright_ledger.formats.logs.forms.any_line import (
     looks_like_agent,
 )
 from upright_ledger.formats.logs.forms.log_roles import (
-    REQUEST_LINE,
     Name,
     Places,
     line_of,
     parts_of,
     places_of,
+    sent_in,
     tells_of_requests,
 )
 from upright_ledger.formats.logs.forms.log_times import Moment, moment_of, times_in
@@ -154,7 +154,7 @@ def _object_in(line: str) -> Any:
     """
     text = line.strip().rstrip(",")
     at = text.find('{"')
-    if at <= 0 or text[0] in '{["' or text[-1] != "}":
+    if at <= 0 or text[0] in '{"' or text[:2] in {"[{", '["'} or text[-1] != "}":
         return read_json(text)
     found, moments = read_json(text[at:]), times_in(text[:at])
     written = {_BEFORE: text[moments[0].at : at]} if moments else {}
@@ -204,13 +204,25 @@ def _inner_outline(value: Any, depth: int) -> Any:
     if not value or type(value[0]) is not dict:
         return bool(value)
     if _is_pairs(value):
-        return tuple([str(pair["name"]) for pair in value])
+        return tuple([_pair(pair) for pair in value])
     return _outline(value[0], depth + 1)
 
 
 def _is_pairs(value: list[Any]) -> bool:
-    """Whether a list holds names with values, as headers are often told."""
-    return all(type(v) is dict and "name" in v and "value" in v for v in value)
+    """Whether a list holds names with values, as headers and attributes are often told."""
+    return all(
+        type(v) is dict and "value" in v and isinstance(v.get("name", v.get("key")), str)
+        for v in value
+    )
+
+
+def _pair(pair: dict[str, Any]) -> tuple[str, Path]:
+    """The name that one of them has, and where its value is; some name its type, as in
+    {"stringValue": "…"}.
+    """
+    name, value = pair.get("name", pair.get("key")), pair["value"]
+    typed = type(value) is dict and len(value) == 1 and next(iter(value)).endswith("Value")
+    return str(name), ("value", next(iter(value))) if typed else ("value",)
 
 
 @dataclass(frozen=True)
@@ -237,7 +249,7 @@ def _looked_up(found: Any) -> Shape:
     """How objects of this shape are read."""
     told: list[tuple[Name, Path]] = []
     _collect(found, (), (), told)
-    places = _filled(
+    places = filled(
         places_of([name for name, _ in told]), [as_text(_at(found, path)) for _, path in told]
     )
     wanted = sorted({at for some in places for at in some})
@@ -250,15 +262,18 @@ def _looked_up(found: Any) -> Shape:
 _SEVERAL = 2
 
 
-def _filled(places: Places, values: Sequence[str]) -> Places:
+def filled(places: Places, values: Sequence[str]) -> Places:
     """What the names do not tell, by what stands in the values, where one of these is a request as
     it was sent.
     """
     named = (values[at] for at in places.request)
     requests = [n for n, value in enumerate(values) if _whole_request(value)]
-    if not requests or any(map(_whole_request, named)):
+    if not requests:
         return places
     found, taken = places._replace(request=tuple(requests)), set(requests)
+    if any(map(_whole_request, named)):
+        # Names that tell the request tell the rest, but for what has a name of its own.
+        found, taken = places, {at for some in places for at in some}
     for meaning, test in _SHAPES.items():
         known = getattr(found, meaning)
         if any(test(values[at]) for at in known):
@@ -270,8 +285,8 @@ def _filled(places: Places, values: Sequence[str]) -> Places:
 
 
 def _whole_request(text: str) -> bool:
-    match = REQUEST_LINE.match(text)
-    return match is not None and match[3] is not None
+    sent = sent_in(text)
+    return sent is not None and sent.protocol != ""
 
 
 _SHAPES: dict[str, Callable[[str], object]] = {
@@ -294,7 +309,8 @@ def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) 
     elif type(value) is list and value:
         if type(value[0]) is dict and _is_pairs(value):
             for n, pair in enumerate(value):
-                told.append(((*name, *parts_of(str(pair["name"]))), (*path, n, "value")))
+                own, at = _pair(pair)
+                told.append(((*name, *parts_of(own)), (*path, n, *at)))
         else:
             _collect(value[0], name, (*path, 0), told)
     else:

@@ -6,7 +6,8 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE, is_method, is_target
+from upright_ledger.formats.logs.forms.log_roles import is_method, is_target, sent_in
+from upright_ledger.formats.logs.log_line import host_name
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
 _FIELD = re.compile(
@@ -49,14 +50,19 @@ def fields_of(line: str) -> list[Field]:
 def request_in(fields: Sequence[Field]) -> Request | None:
     """The request of a line, quoted or in words of its own."""
     for n, field in enumerate(fields):
-        if field.kind == QUOTED and (match := REQUEST_LINE.match(field.text)) is not None:
-            if match[3] or (is_method(match[1]) and is_target(match[2])):
-                return Request(f"{match[1]} {match[2]} {match[3] or 'HTTP/1.1'}", n, n)
+        if field.kind == QUOTED and (sent := sent_in(field.text)) is not None:
+            if sent.protocol or (is_method(sent.method) and is_target(sent.target)):
+                return Request(f"{sent.method} {sent.target} {sent.protocol or 'HTTP/1.1'}", n, n)
         elif field.kind == BARE and _begins_request(field.text.strip("'")):
             following = next(
                 (m for m in range(n + 1, min(n + 3, len(fields))) if not _is_between(fields[m])),
                 None,
             )
+            if following is not None and _is_host_before(fields, following):
+                host = fields[following].text
+                target = fields[following + 1].text.rstrip("'")
+                method = field.text.strip("'").upper()
+                return Request(f"{method} http://{host}{target} HTTP/1.1", n, following + 1)
             if following is not None and is_target(fields[following].text.rstrip("'")):
                 last = following
                 if last + 1 < len(fields) and fields[last + 1].text.startswith("HTTP/"):
@@ -64,6 +70,18 @@ def request_in(fields: Sequence[Field]) -> Request | None:
                 target = fields[following].text.rstrip("'")
                 return Request(f"{field.text.strip(chr(39)).upper()} {target} HTTP/1.1", n, last)
     return None
+
+
+def _is_host_before(fields: Sequence[Field], place: int) -> bool:
+    """Whether the host stands in a place, and the target behind it."""
+    host, behind = fields[place], fields[place + 1 : place + 2]
+    return (
+        bool(behind)
+        and host.kind == BARE == behind[0].kind
+        and behind[0].text[:1] == "/"
+        and "." in host.text
+        and host_name(host.text) != ""
+    )
 
 
 def plain_line(line: str) -> str:

@@ -25,6 +25,29 @@ REQUEST_LINE = re.compile(
     r"([A-Z][A-Z_-]{2,20}) (\S+)(?: (?:(HTTP/\d(?:\.\d)?)|[1-3](?:\.\d)?))?\Z"
 )
 """Method, target and protocol; of this some write no more than its version."""
+_HOST_BETWEEN = re.compile(
+    r"([A-Z][A-Z_-]{2,20}) ([\w-]+(?:\.[\w-]+)+(?::\d{1,5})?) (/\S*)(?: (HTTP/\d(?:\.\d)?))?\Z"
+)
+"""The same with the host in between."""
+
+
+class Sent(NamedTuple):
+    """A request as it was sent. protocol: empty where it is not told."""
+
+    method: str
+    target: str
+    protocol: str
+
+
+def sent_in(text: str) -> Sent | None:
+    """The request that a text is, or None."""
+    if (whole := REQUEST_LINE.match(text)) is not None:
+        return Sent(whole[1], whole[2], whole[3] or "")
+    if (whole := _HOST_BETWEEN.match(text)) is not None:
+        return Sent(whole[1], f"http://{whole[2]}{whole[3]}", whole[4] or "")
+    return None
+
+
 _NO_PART = re.compile(r"[^a-z0-9]+")
 _OF_FILES = frozenset(["file", "log", "logger", "container", "kubernetes", "docker", "process"])
 """Below these names addresses are those of files and machines, not of pages."""
@@ -163,11 +186,11 @@ def tells_of_requests(places: Places, values: Values, *, in_table: bool = False)
         return False
     if not line.day:
         asked = any(is_method(values[at].upper()) for at in places.method)
-        told = any(REQUEST_LINE.match(values[at]) for at in places.request)
+        told = any(sent_in(values[at]) for at in places.request)
         return not in_table and (told or (asked and line.request.split(" ")[1].startswith("/")))
     return (
         any(is_method(values[at].upper()) for at in places.method)
-        or any(REQUEST_LINE.match(values[at]) for at in places.request)
+        or any(sent_in(values[at]) for at in places.request)
         or any("/" in values[at] and " " in values[at] for at in places.agent)
     )
 
@@ -226,8 +249,8 @@ def client_in(places: Places, values: Values) -> str:
 def request_in(places: Places, values: Values) -> str:
     """Method, target and protocol, or an empty text."""
     for at in places.request:
-        if (whole := REQUEST_LINE.match(values[at])) is not None:
-            return f"{whole[1]} {whole[2]} {whole[3] or 'HTTP/1.1'}"
+        if (sent := sent_in(values[at])) is not None:
+            return f"{sent.method} {sent.target} {sent.protocol or 'HTTP/1.1'}"
     target = method = ""
     for at in (*places.target, *places.request):
         if is_target(values[at]):

@@ -9,14 +9,15 @@ from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.any_line import USUAL, looks_like_agent
+from upright_ledger.formats.logs.forms.json_lines import filled
 from upright_ledger.formats.logs.forms.log_roles import (
-    REQUEST_LINE,
     Places,
     is_method,
     is_target,
     line_of,
     parts_of,
     places_of,
+    sent_in,
     tells_of_requests,
     told_by,
 )
@@ -42,6 +43,7 @@ _EXTENDED = re.compile(r"\b(?:CEF:\d|LEEF:\d[.\d]*)\|(?:[^|]*\|){4,6}")
 _NEXT = re.compile(r"[\s^]+(?=[A-Za-z_][\w.-]*=)")
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
 _FEWEST = 3
+_DIVIDED = 2  # values that end in a sign by which all are divided
 _FEWEST_ROWS = 5
 _MOST_SHAPES = 1_000
 
@@ -56,9 +58,18 @@ def _pairs(line: str) -> list[tuple[str, str]]:
     if (event := _EXTENDED.search(line)) is not None:
         return _labelled(_NEXT.split(line[event.end() :]))
     matches = list(_PAIR.finditer(line))
-    pairs = [(m[1], m[2] if m[2] is not None else _bare(m[3] or "")) for m in matches]
+    closing = _closing([m[3] for m in matches if m[3]])
+    pairs = [
+        (m[1], m[2] if m[2] is not None else _bare((m[3] or "").removesuffix(closing)))
+        for m in matches
+    ]
     # Many write the time before all names.
     return [*pairs, ("timestamp", line[: matches[0].start()])] if matches else []
+
+
+def _closing(values: Sequence[str]) -> str:
+    """The sign that stands behind bare values to divide them, or nothing."""
+    return next((s for s in ",;" if sum(v.endswith(s) for v in values) >= _DIVIDED), "")
 
 
 def _labelled(told: Sequence[str]) -> list[tuple[str, str]]:
@@ -94,21 +105,23 @@ class NamedParser:
         if places is None:
             if len(self._known) > _MOST_SHAPES:
                 self._known.clear()
-            places = self._known[names] = places_of([parts_of(n) for n in names])
+            places = self._known[names] = _places(pairs)
         if not (places.status or places.request or places.target):
             return AsideClass.PROSE
         return line_of(places, [value for _, value in pairs])
+
+
+def _places(pairs: Sequence[tuple[str, str]]) -> Places:
+    """What the values mean, by their names, and by their shape where a name is nobody's."""
+    named = places_of([parts_of(name) for name, _ in pairs])
+    return filled(named, [value for _, value in pairs])
 
 
 def _sniff_named(lines: Sequence[str]) -> Likeness:
     first = lines[:60]
     told = [pairs for line in first if len(pairs := _pairs(line)) >= _FEWEST]
     requests = [
-        pairs
-        for pairs in told
-        if tells_of_requests(
-            places_of([parts_of(n) for n, _ in pairs]), [value for _, value in pairs]
-        )
+        pairs for pairs in told if tells_of_requests(_places(pairs), [value for _, value in pairs])
     ]
     # Other lines of a program may stand between them.
     enough = len(requests) > 1 or len(requests) * 2 >= len(first)
@@ -267,8 +280,8 @@ def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
 
 _TESTS: dict[str, Callable[[str], object]] = {
     "request": lambda cell: (
-        (m := REQUEST_LINE.match(cell)) is not None
-        and (m[3] or (is_method(m[1]) and is_target(m[2])))
+        (sent := sent_in(cell)) is not None
+        and (sent.protocol or (is_method(sent.method) and is_target(sent.target)))
     ),
     "method": is_method,
     "target": is_target,
