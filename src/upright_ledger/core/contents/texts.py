@@ -66,9 +66,6 @@ class Texts:
         return cls(rows, digests, counts > 0, last, by_page)
 
 
-NO_TEXTS = Texts.of([])
-
-
 class Likeness(NamedTuple):
     """How alike the texts of pairs of pages are. alike: the share of all they say that both say;
     found: of what the first one says; shared: digests that both have, as a logarithm, 1 for all of
@@ -83,7 +80,7 @@ class Likeness(NamedTuple):
 
 def alike_texts(left: Texts, right: Texts, i: Indices, j: Indices) -> Likeness:
     """Lay the texts of pairs of pages side by side."""
-    alike, found, shared = np.zeros(len(i)), np.zeros(len(i)), np.zeros(len(i))
+    alike, found, shared = np.zeros((3, len(i)))
     told = np.zeros(len(i), bool)
     result = Likeness(alike, found, shared, told)
     if not (left.known.any() and right.known.any()):
@@ -115,10 +112,9 @@ def _left_out(side: Texts, rows: Indices, upto: npt.NDArray[np.uint32]) -> npt.N
 
 def _in_common(left: Texts, right: Texts) -> tuple[Any, Any]:
     """The rows of both sides over the digests that both have."""
-    shared, ours, theirs = np.intersect1d(
+    _, ours, theirs = np.intersect1d(
         left.digests, right.digests, assume_unique=True, return_indices=True
     )
-    del shared
     return left.rows[:, ours].tocsr(), right.rows[:, theirs].tocsr()
 
 

@@ -51,8 +51,8 @@ def request_in(fields: Sequence[Field]) -> Request | None:
     """The request of a line, quoted or in words of its own."""
     for n, field in enumerate(fields):
         if field.kind == QUOTED and (sent := sent_in(field.text)) is not None:
-            if sent.protocol or (is_method(sent.method) and is_target(sent.target)):
-                return Request(f"{sent.method} {sent.target} {sent.protocol or 'HTTP/1.1'}", n, n)
+            if sent.is_likely:
+                return Request(sent.line, n, n)
         elif field.kind == BARE and _begins_request(field.text.strip("'")):
             following = next(
                 (m for m in range(n + 1, min(n + 3, len(fields))) if not _is_between(fields[m])),

@@ -38,6 +38,18 @@ class Sent(NamedTuple):
     target: str
     protocol: str
 
+    @property
+    def line(self) -> str:
+        """Method, target and protocol."""
+        return f"{self.method} {self.target} {self.protocol or 'HTTP/1.1'}"
+
+    @property
+    def is_likely(self) -> bool:
+        """Whether it is a request for all that is known: any words may look like one without its
+        protocol.
+        """
+        return bool(self.protocol) or (is_method(self.method) and is_target(self.target))
+
 
 def sent_in(text: str) -> Sent | None:
     """The request that a text is, or None."""
@@ -250,7 +262,7 @@ def request_in(places: Places, values: Values) -> str:
     """Method, target and protocol, or an empty text."""
     for at in places.request:
         if (sent := sent_in(values[at])) is not None:
-            return f"{sent.method} {sent.target} {sent.protocol or 'HTTP/1.1'}"
+            return sent.line
     target = method = ""
     for at in (*places.target, *places.request):
         if is_target(values[at]):

@@ -279,10 +279,7 @@ def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
 
 
 _TESTS: dict[str, Callable[[str], object]] = {
-    "request": lambda cell: (
-        (sent := sent_in(cell)) is not None
-        and (sent.protocol or (is_method(sent.method) and is_target(sent.target)))
-    ),
+    "request": lambda cell: (sent := sent_in(cell)) is not None and sent.is_likely,
     "method": is_method,
     "target": is_target,
     "status": lambda cell: is_status(cell) and "100" <= cell <= "599",
