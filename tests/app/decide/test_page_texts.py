@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import json
+import os
 import random
+import signal
+import subprocess
+import time
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
@@ -13,7 +17,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import NEW, OLD, Program
+from conftest import NEW, OLD, PROGRAM, Program
 from upright_ledger.core.contents.sketches import sketch_of
 from upright_ledger.core.contents.texts import Texts, alike_texts
 from upright_ledger.core.crawl.observation import Facts, Observation
@@ -266,3 +270,38 @@ def test_surveys_that_kept_no_texts_are_no_looks() -> None:
     old = zlib.compress(json.dumps(block).encode())
     assert list(sketches(old)) == []
     assert next(unpack(old)).facts.title == "A"
+
+
+def test_ctrl_c_in_a_terminal_reaches_all_processes_and_is_said_once(tmp_path: Path) -> None:
+    """A terminal sends it to the whole group; what crawls leaves it to the one that was started."""
+    asked: list[str] = []
+
+    def slow(_: str, target: str) -> Served:
+        asked.append(target)
+        time.sleep(0.05)
+        return Served(200, f"<title>Page {target}</title>")
+
+    with serve_whole(slow) as old:
+        Program(tmp_path)("open", "own", "--old", old, "--new", NEW)
+        run = Program(tmp_path / "own")
+        run.write("old.txt", "".join(f"{old}/p/{n}\n" for n in range(300)))
+        run.write("new.csv", f"url,title\n{NEW}/a/,A page\n")
+        run("gather", "old.txt")
+        run("stock", "new.csv")
+        process = subprocess.Popen(
+            [PROGRAM, "match", "--look", "--rate", "20"],
+            cwd=run.folder,
+            start_new_session=True,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        until = time.monotonic() + 60
+        while len(asked) < 6 and time.monotonic() < until:
+            time.sleep(0.05)
+        os.killpg(process.pid, signal.SIGINT)
+        said = process.communicate(timeout=60)[0]
+    assert process.returncode == 0
+    assert "Traceback" not in said
+    assert "Stopped: `upright match --look` goes on with the others." in said
+    assert len(asked) < 250

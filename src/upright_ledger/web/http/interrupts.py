@@ -16,7 +16,8 @@ def interrupts() -> Iterator[Callable[[], bool]]:
     """Keeps Ctrl-C for a moment that suits: raised within a callback of a library it would be lost.
     Yields whether it came.
     """
-    if threading.current_thread() is not threading.main_thread():
+    ignored = signal.getsignal(signal.SIGINT) == signal.SIG_IGN  # another process heeds it
+    if ignored or threading.current_thread() is not threading.main_thread():
         yield lambda: False
         return
     came = threading.Event()
