@@ -17,10 +17,12 @@ test: $(VENV)/tested
 
 install: $(VENV)/installed
 
+# An editable install compiles nothing, and where Python may write no bytecode each start would compile all modules anew.
 $(VENV)/installed: pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed; name one with make PYTHON=python3.11")'
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	$(BIN)/python -m compileall -q src
 	touch $@
 
 $(VENV)/tested: $(VENV)/installed
