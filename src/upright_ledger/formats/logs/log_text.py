@@ -16,8 +16,9 @@ from typing import Any, BinaryIO
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import open_bytes
-from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import check_encoding, encoding_of, guess_encoding
+from upright_ledger.formats.logs.forms.line_objects import named_in
+from upright_ledger.formats.logs.record_texts import reader_of
 
 _SAMPLE = 200  # lines
 _MOST = 1 << 27  # bytes of a document that is read whole
@@ -42,10 +43,10 @@ def open_log(path: Path, head: bytes, encoding: str = "") -> Iterator[BinaryIO]:
             data = file.read(_MOST + 1)
             if len(data) > _MOST:
                 raise InputError(
-                    f"{path} is one JSON text of more than {_MOST >> 20:,} MB",
+                    f"{path} has records over several lines, and more than {_MOST >> 20:,} MB",
                     "write it as JSON lines, an object a line",
                 )
-            lines = map(_line_of, objects_in(data.decode("utf-8-sig", "replace")))
+            lines = map(_line_of, records_in(data.decode("utf-8-sig", "replace")))
             yield io.BytesIO(b"".join(lines))
         else:
             yield file
@@ -61,7 +62,7 @@ def first_lines(head: bytes, encoding: str = "") -> list[str]:
 def sample_of(text: str) -> list[str]:
     """As `first_lines`, of a text that was decoded."""
     if is_document(text):
-        told = islice(objects_in(text), _SAMPLE)
+        told = islice(records_in(text), _SAMPLE)
         return [json.dumps(found) for found in told if isinstance(found, dict)]
     return [line for line in text.splitlines() if line.strip()][:_SAMPLE]
 
@@ -73,23 +74,15 @@ def _decoded(head: bytes, encoding: str = "") -> str:
 
 
 def is_document(text: str) -> bool:
-    """Whether a text is JSON whose objects do not have a line each: one array, or objects over many
-    lines.
+    """Whether a text holds records that do not have a line each: JSON as one array, or over many
+    lines, or what a program printed or told in lines of their own.
     """
     if not _BEGIN.match(text):
-        return False
+        return reader_of(text) is not None
     lines = (line.strip().rstrip(",") for line in text[:_AHEAD].splitlines())
     told = [line for line in lines if line not in {"", "[", "]"}][:_FIRST]
-    found = [whole for line in told if (whole := _object(line)) is not None]
+    found = [whole for line in told if (whole := named_in(line)) is not None]
     return not found or (len(told) == 1 and _list_in(found[0]) is not None)
-
-
-def _object(line: str) -> dict[str, Any] | None:
-    try:
-        found = read_json(line)
-    except ValueError:
-        return None
-    return found if isinstance(found, dict) else None
 
 
 def _list_in(found: dict[str, Any], depth: int = 0) -> list[dict[str, Any]] | None:
@@ -118,6 +111,13 @@ def _line_of(told: dict[str, Any] | str) -> bytes:
 
 
 _LONGEST = 2_000  # characters of what is damaged that are shown
+
+
+def records_in(text: str) -> Iterator[dict[str, Any] | str]:
+    """The records of a document; at last, as a text, what is damaged or cut off."""
+    is_json = _BEGIN.match(text) and isinstance(next(objects_in(text), None), dict)
+    reader = None if is_json else reader_of(text)
+    return reader(text) if reader is not None else objects_in(text)
 
 
 def objects_in(text: str) -> Iterator[dict[str, Any] | str]:

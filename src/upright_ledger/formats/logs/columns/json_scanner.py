@@ -23,7 +23,8 @@ from upright_ledger.formats.logs.columns.meaning_columns import (
     meanings,
 )
 from upright_ledger.formats.logs.forms import log_roles as roles
-from upright_ledger.formats.logs.forms.json_lines import JsonParser, Path, Shape, as_text, object_of
+from upright_ledger.formats.logs.forms.json_lines import JsonParser, Path, Shape, as_text
+from upright_ledger.formats.logs.forms.line_objects import object_of
 from upright_ledger.formats.logs.forms.log_times import (
     DAY_LENGTH,
     DAY_SECONDS,
@@ -131,6 +132,8 @@ class JsonScanner(BlockScanner):
             if [runs.of(data, at, n)[0].as_py() for n in range(count)] != wanted:
                 return None
         shape: Shape = self._parser.shape_of(found)
+        if any(callable(step) for path in shape.paths for step in path):
+            return None
         wrapped = (where.get(path) for path in shape.wrapped)
         return _Outline(
             shape.places,

@@ -10,6 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from functools import lru_cache
 
 from upright_ledger.core.inventory.noise import AsideClass
@@ -74,7 +75,8 @@ class _Layout:
     fields are those of the Common or Combined Log Format, perhaps with the host in front, and with
     more behind. begins: requests are told before they are answered, too.
     with_hashes: some signs of a request are written as #XX. in_words: nothing but what
-    a framework says of addresses that lead nowhere tells of requests.
+    a framework says of addresses that lead nowhere tells of requests. day_first: it stands before
+    the month where both are told in figures.
     """
 
     status: int = 0
@@ -85,6 +87,7 @@ class _Layout:
     begins: bool = False
     with_hashes: bool = False
     in_words: bool = False
+    day_first: bool = False
 
 
 def is_request_line(line: str) -> bool:
@@ -123,13 +126,33 @@ def _layout_of(sample: Sequence[str], hosts: frozenset[str]) -> _Layout:
         if (request := request_in(fields)) is not None:
             told.append((fields, request))
     layout = _layout(told, hosts)
+    asked = [fields[request.first].text for fields, request in told]
+    if len(asked) > 1 and not most(asked, _PROTOCOL.search):  # one alone is damaged rather
+        layout = replace(layout, is_combined=False)
     if any(plain_line(line) != line for line in sample[:_SAMPLE]):
         layout = replace(layout, is_combined=False)
     if most(sample[:_SAMPLE], _OF_HAPROXY.search):
         layout = replace(layout, is_combined=False, with_hashes=True)
     begun = sum(not statuses_in(fields, request) for fields, request in told)
     words = begun == len(told) and any(map(no_route_in, sample[:_SAMPLE]))
-    return replace(layout, begins=begun * _SHARE >= max(len(told), 1), in_words=words)
+    return replace(
+        layout,
+        begins=begun * _SHARE >= max(len(told), 1),
+        in_words=words,
+        day_first=_is_day_first(sample),
+    )
+
+
+def _is_day_first(sample: Sequence[str]) -> bool:
+    """Whether days in figures are read with the day before the month: where their first or last
+    lines would be months apart otherwise, as no log is that goes on day by day.
+    """
+    told = [m for line in sample[:_SAMPLE] for m in times_in(line[:_SAMPLE])[:1]]
+    if not any(m.other for m in told):
+        return False
+    other = [date.fromisoformat(m.other or m.day) for m in told]
+    usual = [date.fromisoformat(m.day) for m in told]
+    return max(other) - min(other) < max(usual) - min(usual)
 
 
 def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[str]) -> _Layout:
@@ -179,15 +202,21 @@ def _is_damage(place: tuple[int, int], texts: Sequence[str], told: Sequence[obje
 
 
 def _placed(fields: Sequence[Field], request: Request) -> Iterable[tuple[tuple[int, int], str]]:
-    """Each field but the request's with its place: of quoted and braced ones among their kind,
-    counted from the request; words are counted from the line's begin up to the request, and behind
-    it downwards from -1.
+    """Each field but the request's with its place: of quoted ones, and of what stands in braces
+    between upright strokes, as HAProxy writes what it captured, among their kind, counted from the
+    request; words are counted from the line's begin up to the request, and behind it downwards from
+    -1.
     """
     for kind in (QUOTED, BRACED):
-        numbers = [n for n, f in enumerate(fields) if f.kind == kind and n != request.first]
-        behind = sum(n < request.first for n in numbers)
-        for rank, n in enumerate(numbers):
-            yield (kind, rank - behind + (rank >= behind)), fields[n].text
+        texts = [
+            (n, text)
+            for n, f in enumerate(fields)
+            if f.kind == kind and n != request.first
+            for text in (f.text.split("|") if kind == BRACED else (f.text,))
+        ]
+        behind = sum(n < request.first for n, _ in texts)
+        for rank, (_, text) in enumerate(texts):
+            yield (kind, rank - behind + (rank >= behind)), text
     words = 0
     for n, field in enumerate(fields[: request.first]):
         if field.kind == BARE:
@@ -203,10 +232,12 @@ def _best(
     test: Callable[[str], bool],
     taken: Iterable[tuple[int, int] | None] = (),
 ) -> tuple[int, int] | None:
-    """The quoted field in which most texts stand a test; None where hardly any does."""
+    """The field in quotes or braces in which most texts stand a test; None where hardly any
+    does.
+    """
     best, largest = None, 0.0
     for place, texts in columns.items():
-        if place[0] != QUOTED or place in set(taken):
+        if place[0] == BARE or place in set(taken):
             continue
         told = [t for t in texts if t not in {"", "-"}]
         share = sum(map(test, told)) / len(told) if told else 0.0
@@ -225,6 +256,30 @@ def looks_like_agent(text: str) -> bool:
         and not is_target(text)
         and not times_in(text)
     )
+
+
+def _bare_agent(line: str) -> str | None:
+    """What a browser, or one that gives itself out as such, said of itself, without quotes around
+    it: up to a sign that divides a line, to a bracket that was opened before it, or to the end but
+    for a client's address.
+    """
+    at = line.find(_BROWSER)
+    if at < 0:
+        return None
+    depth, end = 0, len(line)
+    for n in range(at, end):
+        sign = line[n]
+        depth += (sign in _OPENING) - (sign in _CLOSING)
+        if depth < 0 or sign in _DIVIDING:
+            end = n
+            break
+    agent = line[at:end].strip()
+    before, _, last = agent.rpartition(" ")
+    return before if is_client(last) else agent
+
+
+_BROWSER = "Mozilla/"
+_OPENING, _CLOSING, _DIVIDING = "([{", ")]}", "|\t\"'"
 
 
 def _host_place(
@@ -248,8 +303,13 @@ def _host_place(
     return None
 
 
+def _without_name(text: str) -> str:
+    """A word without the name that may stand before it, as in host=www.fern.example."""
+    return text.rpartition("=")[2].strip('"')
+
+
 def _is_of(text: str, hosts: frozenset[str]) -> bool:
-    low = text.lower()
+    low = _without_name(text).lower()
     return low in hosts or low.rpartition(":")[0] in hosts
 
 
@@ -284,12 +344,16 @@ class AnyLine:
             text = told.get(place, "") if place is not None else ""
             return "" if text == "-" else text
 
-        agent = (of(layout.agent) or "-") if layout.agent is not None else None
-        host = host_name(of(layout.host))
+        behind = fields[request.last].at + len(fields[request.last].text)
+        agent = (
+            (of(layout.agent) or "-") if layout.agent is not None else _bare_agent(line[behind:])
+        )
+        host = host_name(_without_name(of(layout.host)))
         client = next((f.text for f in fields if is_client(f.text)), "")
         led = of(layout.referrer)
         asked = _HASH.sub(r"%\1", request.text) if layout.with_hashes else request.text
-        return LogLine(asked, status, moment.day, agent, led, host, client=client)
+        day = (layout.day_first and moment.other) or moment.day
+        return LogLine(asked, status, day, agent, led, host, client=client)
 
     def _status(self, fields: Sequence[Field], request: Request) -> str:
         found = dict(statuses_in(fields, request))

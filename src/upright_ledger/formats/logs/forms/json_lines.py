@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from operator import itemgetter
 from typing import Any
-
-from msgspec import MsgspecError
-from msgspec.json import decode
+from urllib.parse import urlencode
 
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.logs.forms.any_line import (
     USUAL,
     is_client,
@@ -21,16 +19,19 @@ from upright_ledger.formats.logs.forms.any_line import (
     learned,
     looks_like_agent,
 )
+from upright_ledger.formats.logs.forms.line_objects import is_object, named_in, object_of
 from upright_ledger.formats.logs.forms.log_roles import (
     Name,
     Places,
+    is_method,
+    is_target,
     line_of,
     parts_of,
     places_of,
     sent_in,
     tells_of_requests,
 )
-from upright_ledger.formats.logs.forms.log_times import Moment, moment_of, times_in
+from upright_ledger.formats.logs.forms.log_times import Moment, moment_of
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -48,8 +49,8 @@ _DEEPEST, _MOST_VALUES = 8, 500
 _WRAPPED = frozenset(["log", "message", "msg", "textpayload", "line", "event", "raw", "data"])
 """Names under which collectors put the line that a server wrote."""
 
-Path = tuple[str | int, ...]
-"""Names and numbers by which a value is reached."""
+Path = tuple[str | int | Callable[[Any], str], ...]
+"""Names and numbers by which a value is reached, and at last perhaps what is made of it."""
 
 
 class JsonParser:
@@ -132,48 +133,6 @@ _SAID_OFTEN = 60  # characters
 _SHORTEST = 10  # characters of a line of a log
 
 
-def object_of(line: str) -> dict[str, Any] | None:
-    """The object that a line is; None where it is blank. Raises NotALineError."""
-    try:
-        found = decode(line)  # several times as quick, and stricter
-    except (MsgspecError, RecursionError):
-        if not line.strip() or line.strip() in {"[", "]"}:
-            return None
-        try:
-            found = _object_in(line)
-        except ValueError:
-            raise NotALineError("it is no JSON object") from None
-    if not isinstance(found, dict):
-        raise NotALineError("it is no JSON object")
-    return found
-
-
-def _object_in(line: str) -> Any:
-    """What a line holds: a value, perhaps of an array, or an object behind words and a time. Raises
-    ValueError.
-    """
-    text = line.strip().rstrip(",")
-    at = text.find('{"')
-    if at <= 0 or text[0] in '{"' or text[:2] in {"[{", '["'} or text[-1] != "}":
-        return read_json(text)
-    found, moments = read_json(text[at:]), times_in(text[:at])
-    written = {_BEFORE: text[moments[0].at : at]} if moments else {}
-    return {**found, **written} if isinstance(found, dict) else found
-
-
-def _named_in(line: str) -> dict[str, Any] | None:
-    """The object that a line holds; None where it holds none."""
-    try:
-        found = _object_in(line)
-    except ValueError:
-        return None
-    return found if isinstance(found, dict) else None
-
-
-_BEFORE = "timestamp before"
-"""Where the time stands that was written before an object; a name that nobody gives."""
-
-
 def _outer_time(found: dict[str, Any]) -> Moment:
     places, names = [], []
     for name, value in found.items():
@@ -201,25 +160,28 @@ def _inner_outline(value: Any, depth: int) -> Any:
         return None
     if type(value) is dict:
         return _outline(value, depth + 1)
-    if not value or type(value[0]) is not dict:
-        return bool(value)
+    if not value or type(value[0]) not in _NESTED:
+        return tuple([name for name, _ in _headers(value)]) or bool(value)
     if _is_pairs(value):
         return tuple([_pair(pair) for pair in value])
-    return _outline(value[0], depth + 1)
+    return _outline(value[0], depth + 1) if type(value[0]) is dict else True
 
 
 def _is_pairs(value: list[Any]) -> bool:
     """Whether a list holds names with values, as headers and attributes are often told."""
     return all(
-        type(v) is dict and "value" in v and isinstance(v.get("name", v.get("key")), str)
+        (type(v) is dict and "value" in v and isinstance(v.get("name", v.get("key")), str))
+        or (type(v) is list and len(v) == _SEVERAL and isinstance(v[0], str))
         for v in value
     )
 
 
-def _pair(pair: dict[str, Any]) -> tuple[str, Path]:
+def _pair(pair: dict[str, Any] | list[Any]) -> tuple[str, Path]:
     """The name that one of them has, and where its value is; some name its type, as in
     {"stringValue": "…"}.
     """
+    if isinstance(pair, list):
+        return pair[0], (1,)
     name, value = pair.get("name", pair.get("key")), pair["value"]
     typed = type(value) is dict and len(value) == 1 and next(iter(value)).endswith("Value")
     return str(name), ("value", next(iter(value))) if typed else ("value",)
@@ -266,6 +228,9 @@ def filled(places: Places, values: Sequence[str]) -> Places:
     """What the names do not tell, by what stands in the values, where one of these is a request as
     it was sent.
     """
+    status = [n for n, value in enumerate(values) if value in USUAL]
+    if _is_asked(places, values) and not places.status and len(status) == 1:
+        return places._replace(status=tuple(status))
     named = (values[at] for at in places.request)
     requests = [n for n, value in enumerate(values) if _whole_request(value)]
     if not requests:
@@ -282,6 +247,12 @@ def filled(places: Places, values: Sequence[str]) -> Places:
         found = found._replace(**{meaning: (*fits, *known)})
         taken.update(fits)
     return found
+
+
+def _is_asked(places: Places, values: Sequence[str]) -> bool:
+    """Whether a method and a target are told by their names."""
+    asked = any(is_method(values[at].upper()) for at in places.method)
+    return asked and any(is_target(values[at]) for at in places.target)
 
 
 def _whole_request(text: str) -> bool:
@@ -303,14 +274,18 @@ _SHAPES: dict[str, Callable[[str], object]] = {
 def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) -> None:
     if len(told) >= _MOST_VALUES:
         return
-    if type(value) is dict and len(path) <= _DEEPEST:
+    if type(value) is dict and name and name[-1] in _QUERIES and value:
+        told.append((name, (*path, _as_query)))
+    elif type(value) is dict and len(path) <= _DEEPEST:
         for key, inner in value.items():
             _collect(inner, (*name, *parts_of(key)), (*path, key), told)
     elif type(value) is list and value:
-        if type(value[0]) is dict and _is_pairs(value):
+        if type(value[0]) in _NESTED and _is_pairs(value):
             for n, pair in enumerate(value):
                 own, at = _pair(pair)
                 told.append(((*name, *parts_of(own)), (*path, n, *at)))
+        elif headers := _headers(value):
+            told += [((*name, *parts_of(own)), (*path, *at)) for own, at in headers]
         else:
             _collect(value[0], name, (*path, 0), told)
     else:
@@ -319,7 +294,7 @@ def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) 
 
 def values_in(line: str) -> tuple[Places, list[str], list[tuple[Name, str]]] | None:
     """What the values of an object may be, and these; and all its values by their names."""
-    if (found := _named_in(line)) is None:
+    if (found := named_in(line)) is None:
         return None
     shape = _looked_up(found)
     told: list[tuple[Name, Path]] = []
@@ -333,8 +308,37 @@ def values_in(line: str) -> tuple[Places, list[str], list[tuple[Name, str]]] | N
 
 def _at(found: Any, path: Path) -> Any:
     for step in path:
-        found = found[step]
+        found = step(found) if callable(step) else found[step]
     return found
+
+
+def _as_query(told: dict[str, Any]) -> str:
+    """Parameters with their values, as a query string."""
+    return urlencode({name: as_text(value) for name, value in told.items()})
+
+
+def _header_value(text: str) -> str:
+    return text.partition(":")[2].strip()
+
+
+_HEADER = re.compile(r"([A-Za-z][\w-]{0,60}): \S")
+_QUERIES = frozenset(["querystringparameters", "queryparameters", "queryparams", "query", "params"])
+"""Names of objects that hold the parameters of a query string."""
+
+
+def _headers(told: list[Any]) -> list[tuple[str, Path]]:
+    """The names of headers that are told as texts, each with its value or one after the other, and
+    where their values are.
+    """
+    if not all(type(text) is str for text in told):
+        return []
+    named = [(match[1], n) for n, text in enumerate(told) if (match := _HEADER.match(text))]
+    if len(named) == len(told):
+        return [(name, (n, _header_value)) for name, n in named]
+    known = any(text.lower() in {"host", "user-agent"} for text in told[::2])
+    if known and len(told) % 2 == 0:
+        return [(name, (2 * n + 1,)) for n, name in enumerate(told[::2])]
+    return []
 
 
 def as_text(value: Any) -> str:
@@ -348,21 +352,20 @@ def as_text(value: Any) -> str:
 
 def _sniff(lines: Sequence[str]) -> Likeness:
     first = [line for line in lines[:20] if line.strip() not in {"[", "]"}]
-    if not any(map(_is_object, first)):
+    if not any(map(is_object, first)):
         return Likeness.NONE
     return (
-        Likeness.SURE if most(first, _is_object) and any(map(_is_request, first)) else Likeness.SOME
+        Likeness.SURE if most(first, is_object) and any(map(_is_request, first)) else Likeness.SOME
     )
 
 
-def _is_object(line: str) -> bool:
-    return line.lstrip().startswith("{") or ('{"' in line and line.rstrip().endswith("}"))
-
-
 def _is_request(line: str) -> bool:
-    """Whether an object tells of a request."""
-    if (found := _named_in(line)) is None:
-        return False
+    found = named_in(line)
+    return found is not None and tells_request(found)
+
+
+def tells_request(found: dict[str, Any]) -> bool:
+    """Whether an object tells of a request that was answered."""
     shape = _looked_up(found)
     if tells_of_requests(shape.places, shape.values(found)):
         return True
@@ -376,7 +379,7 @@ def _is_request(line: str) -> bool:
 def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     inner = []
     for line in sample:
-        if (found := _named_in(line)) is not None:
+        if (found := named_in(line)) is not None:
             inner += [
                 text.rstrip("\r\n")
                 for path in _looked_up(found).wrapped

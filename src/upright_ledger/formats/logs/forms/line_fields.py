@@ -10,6 +10,13 @@ from upright_ledger.formats.logs.forms.log_roles import is_method, is_target, se
 from upright_ledger.formats.logs.log_line import host_name
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
+_FOUND_IN = re.compile(
+    r"\A[^\s:\"]*(?:[._-]log(?:[._-]?\d+)*|\.(?:gz|bz2|xz|zst|txt))(?:\.(?:gz|bz2|xz|zst))?:(?:\d+:)?"
+    r"(?=\S)"
+)
+"""The file, perhaps with the number of the line, as `grep` writes them."""
+_LOGGED = re.compile(r"\A(?:DEBUG|INFO|WARNING|ERROR|CRITICAL):[A-Za-z_][\w.]*:")
+"""As Python begins lines where nobody said how."""
 _FIELD = re.compile(
     r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"(?=[\s,;|)\]}]|$)|\[([^\[\]]*+)\]:?|\{([^{}]*+)\}|'
     r'([^\s"\[{|]\S*|\|)'
@@ -19,6 +26,7 @@ QUOTED, BRACKETED, BRACED, BARE = range(1, 5)
 STATUS = re.compile(r"\(?([1-5]\d\d)\)?[,;:]?\Z")
 CACHED = re.compile(r"[A-Z_]+/([1-5]\d\d)\Z")
 """As caches tell what they did, and the status beside it."""
+_SAID = 2  # words before a request that make it a part of a sentence
 _WITHIN = 9  # fields behind a request among which its status is
 
 
@@ -50,7 +58,7 @@ def fields_of(line: str) -> list[Field]:
 def request_in(fields: Sequence[Field]) -> Request | None:
     """The request of a line, quoted or in words of its own."""
     for n, field in enumerate(fields):
-        if field.kind == QUOTED and (sent := sent_in(field.text)) is not None:
+        if field.kind in {QUOTED, BRACKETED} and (sent := sent_in(field.text)) is not None:
             if sent.is_likely:
                 return Request(sent.line, n, n)
         elif field.kind == BARE and _begins_request(field.text.strip("'")):
@@ -63,11 +71,13 @@ def request_in(fields: Sequence[Field]) -> Request | None:
                 target = fields[following + 1].text.rstrip("'")
                 method = field.text.strip("'").upper()
                 return Request(f"{method} http://{host}{target} HTTP/1.1", n, following + 1)
-            if following is not None and is_target(fields[following].text.rstrip("'")):
+            if following is not None and is_target(fields[following].text):
                 last = following
                 if last + 1 < len(fields) and fields[last + 1].text.startswith("HTTP/"):
                     last += 1
-                target = fields[following].text.rstrip("'")
+                target = fields[following].text.rstrip("'\"")
+                if n >= _SAID and following == len(fields) - 1:
+                    target = target.removesuffix(".")  # of the sentence
                 return Request(f"{field.text.strip(chr(39)).upper()} {target} HTTP/1.1", n, last)
     return None
 
@@ -85,8 +95,11 @@ def _is_host_before(fields: Sequence[Field], place: int) -> bool:
 
 
 def plain_line(line: str) -> str:
-    """A line without colours, and without quotes around the whole of it."""
-    line = _COLOUR.sub("", line)
+    """A line without colours, without the name of the file in which somebody found it, without the
+    level and the name of what logged it where these are glued to it, and without quotes around the
+    whole of it.
+    """
+    line = _LOGGED.sub("", _FOUND_IN.sub("", _COLOUR.sub("", line)))
     whole = line[:1] == '"' == line[-1:] and '\\"' in line
     return line[1:-1].replace('\\"', '"') if whole else line
 
@@ -99,7 +112,8 @@ def _is_between(field: Field) -> bool:
     """Whether a field may stand between a method and its target: a sign, or a status in
     brackets.
     """
-    return field.text in {"|", "-"} or (field.text[:1] == "(" and bool(STATUS.match(field.text)))
+    enclosed = field.kind == BRACKETED or field.text[:1] == "("
+    return field.text in {"|", "-"} or (enclosed and bool(STATUS.match(field.text)))
 
 
 def statuses_in(fields: Sequence[Field], request: Request) -> list[tuple[int, str]]:

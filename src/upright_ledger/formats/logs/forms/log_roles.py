@@ -78,7 +78,8 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     ),
     "query": (
         "querystring", "rawquerystring", "rawquery", "clientrequestquery", "csuriquery",
-        "requestquery", "urlquery", "uriquery", "args", "query", "q",
+        "requestquery", "urlquery", "uriquery", "httpquery", "csquery", "pathquery", "pagequery",
+        "querystringparameters", "queryparameters", "queryparams", "args", "query", "params", "q",
     ),
     "method": (
         "requestmethod", "httpmethod", "httprequestmethod", "clientrequestmethod", "csmethod",
@@ -115,7 +116,7 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "hostheader", "xhostheader", "csxhostheader", "cshost",
         "authority",
         "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost", "servername",
-        "domainname", "domain", "site", "host",
+        "serveraddress", "domainname", "domain", "site", "host",
     ),
     "client": (
         "clientip", "clientipaddress", "remoteaddr", "remoteip", "remoteaddress", "clientaddr",
@@ -181,7 +182,17 @@ def places_of(names: Sequence[Name]) -> Places:
                 if rank is not None:
                     found[meaning].append((rank, len(name), at))
                     break
-    return Places(**{m: tuple(at for *_, at in sorted(ranked)) for m, ranked in found.items()})
+    places = Places(**{m: tuple(at for *_, at in sorted(ranked)) for m, ranked in found.items()})
+    return places._replace(host=_nearest(places, names))
+
+
+def _nearest(places: Places, names: Sequence[Name]) -> tuple[int, ...]:
+    """The places of hosts, those first that stand in the same object as the target: another one
+    holds the host of a machine, or that on which a site is built.
+    """
+    asked = (places.target or places.request)[:1]
+    above = {names[at][:-1] for at in asked}
+    return tuple(sorted(places.host, key=lambda at: names[at][:-1] not in above - {()}))
 
 
 Values = Sequence[str] | Mapping[int, str]

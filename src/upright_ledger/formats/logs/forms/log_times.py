@@ -18,7 +18,7 @@ _FORMS = tuple(
         (
             rf"(?<!\d)(?P<day>\d{{2}})/{_MONTH}/(?P<year>\d{{4}})(?:[: ]{_CLOCK})?",
             rf"(?<!\d){_YEAR}-(?P<number>\d{{2}})-(?P<day>\d{{2}})(?:[T ]{_CLOCK})?(?!\d)",
-            rf"(?<!\d){_YEAR}/(?P<number>\d{{2}})/(?P<day>\d{{2}})(?: -)? {_CLOCK}",
+            rf"(?<!\d){_YEAR}/(?P<number>\d{{2}})/(?P<day>\d{{2}})(?: - | |-|T){_CLOCK}",
             rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}(?:\.\d+)?(?: [A-Z]{{3,4}})? {_YEAR}\b",
             rf"(?<![\d.])(?P<day>\d{{2}})\.(?P<number>\d{{2}})\.{_YEAR}(?:,? {_CLOCK})?(?![\d.])",
             rf"\b(?P<day>\d{{1,2}})[ -]{_MONTH}[ -](?P<year>\d{{4}})(?: {_CLOCK})?",
@@ -28,7 +28,7 @@ _FORMS = tuple(
                 r"T?(?P<run>\d{6})Z?(?!\d)"
             ),
             rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_YEAR} {_CLOCK}",
-            rf"(?<![\d/])(?P<a>\d{{2}})/(?P<b>\d{{2}})/{_YEAR} {_CLOCK}",
+            rf"(?<![\d/])(?P<a>\d{{1,2}})/(?P<b>\d{{1,2}})/{_YEAR},? (?P<hour>\d{{1,2}})(?P<rest>:\d{{2}}:\d{{2}})",
         ),
     )
 )
@@ -47,11 +47,14 @@ _SCALES = ((1e8, 1e11, 1.0), (1e11, 1e14, 1e3), (1e14, 1e17, 1e6), (1e17, 1e20, 
 
 
 class Moment(NamedTuple):
-    """A day (YYYY-MM-DD), and the time of day or an empty text. at: where it stands in its text."""
+    """A day (YYYY-MM-DD), and the time of day or an empty text. at: where it stands in its text.
+    other: the day that it is where day and month stand the other way round, or an empty text.
+    """
 
     day: str
     clock: str = ""
     at: int = 0
+    other: str = ""
 
 
 def times_in(text: str) -> list[Moment]:
@@ -129,7 +132,11 @@ def _moment(match: re.Match[str]) -> Moment | None:
         number, date = (second, first) if first > _MONTHS else (first, second)
         if not (1 <= number <= _MONTHS and 1 <= date <= _DAYS):
             return None
-        return Moment(f"{told['year']}-{number:02}-{date:02}", told["clock"], match.start())
+        clock = f"{int(told['hour']):02}{told['rest']}"
+        year, other = told["year"], ""
+        if date <= _MONTHS:
+            other = f"{year}-{date:02}-{number:02}"
+        return Moment(f"{year}-{number:02}-{date:02}", clock, match.start(), other)
     if run := told.get("run"):
         told["clock"] = f"{run[:2]}:{run[2:4]}:{run[4:]}"
     month = told.get("number") or MONTHS[told["month"]]

@@ -36,12 +36,15 @@ from upright_ledger.formats.tables.cells import cells_of
 
 _PAIR = re.compile(
     r'(?<![^\s,;|{(])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|'
+    r"'([^'\\]*+(?:\\.[^'\\]*+)*+)'(?![^\s,;|)}])|"
     r"((?:GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS) /\S*|[^\s\"]\S*)?)"
 )
 _EXTENDED = re.compile(r"\b(?:CEF:\d|LEEF:\d[.\d]*)\|(?:[^|]*\|){4,6}")
 """With which an event begins whose values may hold blanks."""
 _NEXT = re.compile(r"[\s^]+(?=[A-Za-z_][\w.-]*=)")
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
+_COLON = re.compile(r"[,;|]\s{1,9}(?=[A-Za-z_][\w.-]{0,30}: )")
+"""What divides names and values between which a colon stands."""
 _FEWEST = 3
 _DIVIDED = 2  # values that end in a sign by which all are divided
 _FEWEST_ROWS = 5
@@ -58,13 +61,27 @@ def _pairs(line: str) -> list[tuple[str, str]]:
     if (event := _EXTENDED.search(line)) is not None:
         return _labelled(_NEXT.split(line[event.end() :]))
     matches = list(_PAIR.finditer(line))
-    closing = _closing([m[3] for m in matches if m[3]])
-    pairs = [
-        (m[1], m[2] if m[2] is not None else _bare((m[3] or "").removesuffix(closing)))
-        for m in matches
-    ]
+    if len(matches) < _FEWEST and len(parts := _COLON.split(line)) >= _FEWEST:
+        told = [part.partition(": ") for part in parts]
+        pairs = [((name.split() or [""])[-1], value.strip().strip('"')) for name, _, value in told]
+    else:
+        closing = _closing([m[4] for m in matches if m[4]])
+        ends = [*(m.start() for m in matches[1:]), len(line)]
+        pairs = [(m[1], _value(m, line, e, closing)) for m, e in zip(matches, ends, strict=False)]
+        parts = [line[: matches[0].start()]] if matches else []
     # Many write the time before all names.
-    return [*pairs, ("timestamp", line[: matches[0].start()])] if matches else []
+    return [*pairs, ("timestamp", parts[0])] if pairs else []
+
+
+def _value(match: re.Match[str], line: str, end: int, closing: str) -> str:
+    """The value of a name; a bare one may hold blanks where a sign divides all of them, or where a
+    browser begins to tell its name. end: where the next name begins.
+    """
+    if match[4] is None:
+        return match[2] or match[3] or ""
+    goes_on = (closing and not match[4].endswith(closing)) or match[4].startswith("Mozilla/")
+    value = line[match.start(4) : end].rstrip() if goes_on else match[4]
+    return _bare(value.removesuffix(closing))
 
 
 def _closing(values: Sequence[str]) -> str:
@@ -139,12 +156,17 @@ class _TableParser:
     def __init__(self, delimiter: str, width: int, places: Places, heading: str = "") -> None:
         self._delimiter, self._width, self._places = delimiter, width, places
         self._heading = heading
+        self._ends_in_agent = places.agent == (width - 1,)
 
     def __call__(self, line: str) -> LogLine | str:
         comment = line.startswith("#") and self._heading.startswith("#")
-        if not line.strip() or comment or line == self._heading:
+        if not line.strip() or comment or line == self._heading or _RULE.fullmatch(line):
             return AsideClass.BLANK
+        if self._heading and _COUNT.fullmatch(line):
+            return AsideClass.PROSE
         cells = _cells(line, self._delimiter)
+        if self._ends_in_agent and len(cells) > self._width:
+            cells = _joined(cells, self._width, self._delimiter)
         if len(cells) != self._width:
             others = "its heading" if self._heading else "most lines"
             raise NotALineError(f"it has {len(cells)} cells, and {others} {self._width}")
@@ -152,7 +174,20 @@ class _TableParser:
 
 
 def _cells(line: str, delimiter: str) -> list[str]:
-    return [cell.strip() for cell in cells_of(line, delimiter)]
+    cells = [cell.strip() for cell in cells_of(line, delimiter)]
+    framed = delimiter == "|" and len(cells) > _DIVIDED and line[:1] == "|" and not cells[-1]
+    return cells[1:-1] if framed and not cells[0] else cells
+
+
+def _joined(cells: list[str], width: int, delimiter: str) -> list[str]:
+    """Cells whose last one holds the sign that divides them."""
+    return [*cells[: width - 1], delimiter.join(cells[width - 1 :])]
+
+
+_RULE = re.compile(r"[\s+|:=-]*-[\s+|:=-]*")
+"""What programs draw around a table and under its heading."""
+_COUNT = re.compile(r"\(?\d+ rows?\b.*")
+"""What databases say under a table."""
 
 
 class _Heading(NamedTuple):
@@ -168,7 +203,7 @@ def _heading(lines: Sequence[str]) -> _Heading | None:
     with which a log begins, behind a word that says so.
     """
     comments = [line for line in lines[:_FIRST_LINES] if line.startswith("#")]
-    body = [line for line in lines[:60] if not line.startswith("#")]
+    body = [s for s in lines[:60] if not s.startswith("#") and not _RULE.fullmatch(s)]
     heading, body = (comments, body) if comments else (body[:1], body[1:])
     for line in heading if body else ():
         for delimiter in (",", "\t", ";", "|"):
@@ -231,17 +266,23 @@ HEADED = LogFormat(_sniff_headed, _new_headed)
 
 
 def _by_content(
-    lines: Sequence[str], hosts: frozenset[str], delimiters: str = "\t|;,"
+    lines: Sequence[str], hosts: frozenset[str], delimiters: str = "\t|;,^~"
 ) -> tuple[str, int, Places] | None:
     """Delimiter, width and columns of a table of requests without a heading, told by what stands
     in its cells; None where it is none.
     """
     for delimiter in delimiters:
         rows = [cells for line in lines[:60] if (cells := _cells(line, delimiter))]
+        if len(rows) > 1 and _are_names(rows[0]):
+            del rows[0]
         widths = Counter(map(len, rows)).most_common(1)
-        if not widths or widths[0][1] * 2 < len(rows):
+        if not widths:
             continue
         width = widths[0][0]
+        if len(rows) > widths[0][1] and (cut := _before_agents(rows)):
+            width, rows = cut, [_joined(row, cut, delimiter) for row in rows]
+        elif widths[0][1] * 2 < len(rows):
+            continue
         if not _NARROWEST <= width <= _WIDEST:
             continue
         columns = list(zip(*(r for r in rows if len(r) == width), strict=True))
@@ -264,6 +305,20 @@ def _by_content(
         if asked and found["status"] and found["time"]:
             return delimiter, width, Places(**found)
     return None
+
+
+def _are_names(cells: Sequence[str]) -> bool:
+    """Whether cells are the names of columns, in whatever language."""
+    return all(cell and not any(sign.isdecimal() or sign == "/" for sign in cell) for cell in cells)
+
+
+def _before_agents(rows: Sequence[Sequence[str]]) -> int:
+    """The number of cells up to those with which agents begin, in which the sign stands that
+    divides the cells; 0: these begin nowhere, or here and there.
+    """
+    begun = (next((n for n, c in enumerate(r, 1) if c.startswith("Mozilla/")), 0) for r in rows)
+    ((place, count),) = Counter(begun).most_common(1)
+    return place if count * 2 >= len(rows) else 0
 
 
 def _is_on(cells: Sequence[str], hosts: frozenset[str]) -> bool:
@@ -295,7 +350,17 @@ _NARROWEST, _WIDEST = 5, 200
 
 def _new_rows(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     found = _by_content(sample, hosts)
-    return _TableParser(*found) if found is not None else NamedParser()
+    if found is None:
+        return NamedParser()
+    delimiter, width, places = found
+    names = _cells(sample[0], delimiter)
+    if not _are_names(names):
+        return _TableParser(*found)
+    # Query strings have no shape of their own.
+    query = places_of([parts_of(name) for name in names]).query
+    taken = {at for some in places for at in some}
+    query = tuple(at for at in query if at not in taken and at < width)
+    return _TableParser(delimiter, width, places._replace(query=query), sample[0])
 
 
 def _sniff_rows(lines: Sequence[str]) -> Likeness:

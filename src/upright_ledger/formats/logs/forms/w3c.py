@@ -1,4 +1,4 @@
-"""The W3C Extended Log File Format."""
+"""The W3C Extended Log File Format, and the fixed one of the servers that write it, too."""
 
 from __future__ import annotations
 
@@ -13,8 +13,10 @@ from upright_ledger.formats.logs.log_line import (
     LogFormat,
     LogLine,
     NotALineError,
+    Parser,
     host_name,
     is_status,
+    most,
 )
 
 
@@ -120,3 +122,70 @@ def _sniff(lines: Sequence[str]) -> Likeness:
 
 
 W3C = LogFormat(_sniff, lambda _sample, _hosts: W3cParser(), lambda _: 0)
+
+
+_USUAL = (
+    "date", "time", "s-ip", "cs-method", "cs-uri-stem", "cs-uri-query", "s-port", "cs-username",
+    "c-ip", "cs(User-Agent)", "cs(Referer)", "sc-status", "sc-substatus", "sc-win32-status",
+    "time-taken",
+)  # fmt: skip
+"""The fields that IIS writes where nobody chose others, in their order."""
+_HEADLESS = re.compile(
+    r"(?:\S+:)?\d{4}-\d\d-\d\d \d\d:\d\d:\d\d \S+ [A-Z]+ /\S* \S+ \d+ \S+ \S+ \S+ (?P<led>\S+ )?"
+    r"\d{3} \d+ \d+(?: \d+)?"
+)
+"""A line of them, perhaps behind the name of the file in which it was found."""
+
+
+def _new_headless(sample: Sequence[str], _hosts: frozenset[str]) -> Parser:
+    led = any((match := _HEADLESS.fullmatch(line)) and match["led"] for line in sample)
+    fields = [field for field in _USUAL if led or field != "cs(Referer)"]
+    width = max((line.count(" ") + 1 for line in sample if _HEADLESS.fullmatch(line)), default=0)
+    read = W3cParser()
+    read(f"#Fields: {' '.join(fields[:width])}")
+    return lambda line: read(_FOUND_IN.sub("", line))
+
+
+_FOUND_IN = re.compile(r"\A\S+:(?=\d{4}-\d\d-\d\d )")
+
+
+def _sniff_headless(lines: Sequence[str]) -> Likeness:
+    return Likeness.SURE if most(lines[:20], _HEADLESS.fullmatch, 9) else Likeness.NONE
+
+
+HEADLESS = LogFormat(_sniff_headless, _new_headless, lambda _: 0, by_line=True)
+"""The same without the directives that say so, as who looks for lines finds them."""
+_FIXED = re.compile(
+    r"(?P<client>[^,]*), (?:[^,]*), (?P<month>\d{1,2})/(?P<date>\d{1,2})/(?P<year>\d{2}(?:\d{2})?), "
+    r"\d{1,2}:\d\d:\d\d, \w+, [^,]*, [^,]*, \d+, \d+, \d+, (?P<status>\d{3}), \d+, "
+    r"(?P<method>[A-Z]+), (?P<stem>\S*), (?P<query>.*?),\s*"
+)
+"""The Microsoft IIS Log File Format: client, user, day, time, service, machine, its address, milliseconds,
+bytes received and sent, status, status of the system, method, path, query string; no host, no
+agent (https://learn.microsoft.com/previous-versions/windows/it-pro/windows-server-2003/cc728311)."""
+
+
+def _fixed_line(line: str) -> LogLine | str:
+    """A line of that format. Raises NotALineError."""
+    if not line.strip():
+        return AsideClass.BLANK
+    match = _FIXED.fullmatch(line)
+    if match is None:
+        raise NotALineError("it has not the fields of its format")
+    year, query = match["year"], match["query"].strip()
+    month, date = int(match["month"]), int(match["date"])
+    if month > _MONTHS:  # where people write the day first
+        month, date = date, month
+    day = f"{year if len(year) > _SHORT else f'20{year}'}-{month:02}-{date:02}"
+    asked = request_of(match["stem"], "" if query == NOTHING else query, "", match["method"])
+    return LogLine(asked, match["status"], day, None, "", "", client=match["client"])
+
+
+_MONTHS, _SHORT = 12, 2
+
+
+def _sniff_fixed(lines: Sequence[str]) -> Likeness:
+    return Likeness.SURE if most(lines[:20], _FIXED.fullmatch, 9) else Likeness.NONE
+
+
+IIS_FIXED = LogFormat(_sniff_fixed, lambda _sample, _hosts: _fixed_line, by_line=True)
