@@ -14,11 +14,14 @@ import pytest
 from asked import AGENT, FROM, HOST, OTHER, PATH, Asked
 from conftest import OLD, Program
 from log_samples import SAMPLES
+from printed_samples import RECORDS
 from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.logs.forms.any_line import is_request_line, learned
 from upright_ledger.formats.logs.forms.log_times import day_of, moment_of, times_in
 from upright_ledger.formats.logs.log_formats import format_of, is_log
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+from upright_ledger.formats.records import ReadOptions
 
 HOSTS = frozenset([HOST, "quillhaven.example"])
 
@@ -45,19 +48,45 @@ def test_each_kind_of_log_tells_its_requests(name: str, tmp_path: Path) -> None:
     assert list(requests_of(text)) == asked
 
 
-@pytest.mark.parametrize("name", SAMPLES)
-def test_each_kind_of_log_is_gathered(name: str, museum: Program) -> None:
-    """By the program: every line counts, on the host that it names, and people as people."""
-    text, asked = SAMPLES[name]
-    museum.write("a.log", text)
-    told = museum.json("gather", "a.log")["sources"][0]
-    assert (told["lines"] - told["set_aside"] - told["rejected"]) == told["accepted"]
-    found = museum.json("entries")["entries"]
-    if asked[0].host == OTHER:
-        assert (told["set_aside"], found) == (1, [])
-        return
-    assert [e["legacy_url"] for e in found] == [f"{OLD}/visit/room.html?id=3"]
-    assert found[0]["hits"] == len(asked)
+def test_all_kinds_of_logs_are_gathered(museum: Program) -> None:
+    """By the program, each with a page of its own: every line counts, on the host that it names,
+    and people as people.
+    """
+    names = {f"{n:03}.log": name for n, name in enumerate(SAMPLES)}
+    for file, name in names.items():
+        museum.write(file, SAMPLES[name][0].replace("room.html", f"room{file[:3]}.html"))
+    told = {Path(s["name"]).name: s for s in museum.json("gather", *names)["sources"]}
+    hits = {e["legacy_url"]: e["hits"] for e in museum.json("entries", "--limit", 0)["entries"]}
+    for file, name in names.items():
+        source, asked = told[file], SAMPLES[name][1]
+        left = source["lines"] - source["set_aside"] - source["rejected"]
+        assert (name, left) == (name, source["accepted"])
+        page = f"{OLD}/visit/room{file[:3]}.html?id=3"
+        wanted = None if asked[0].host == OTHER else len(asked)
+        assert (name, hits.pop(page, None)) == (name, wanted)
+    assert not hits
+
+
+@pytest.mark.parametrize("name", RECORDS)
+def test_records_over_several_lines_are_one_request_each(name: str, tmp_path: Path) -> None:
+    path = tmp_path / "a.txt"
+    once = RECORDS[name]
+    path.write_text(once + once.replace("room.html", "hall.html"), encoding="utf-8")
+    assert recognise(path) == FileKind.ACCESS_LOG
+    found = list(read_access_log(path, ReadOptions(hosts=HOSTS)).items)
+    assert [(type(i).__name__, i.url) for i in found] == [
+        ("Record", f"/visit/{page}.html?id=3") for page in ("room", "hall")
+    ]
+    for item in found:
+        (figure,) = item.figures
+        assert (figure.days, figure.agent) == ("2026-05-01:1", "people")
+
+
+def test_days_stand_before_months_where_a_log_would_take_months_otherwise(museum: Program) -> None:
+    lines = [f"{d:02}/05/2026 10:00:00 192.0.2.1 GET /a{d} 404" for d in (1, 2, 3)]
+    museum.write("a.log", "\n".join(lines))
+    museum("gather", "a.log")
+    assert museum.json("entries", "/a3")["last_seen"] == "2026-05-03"
 
 
 def test_the_hits_of_a_search_are_requests(museum: Program) -> None:

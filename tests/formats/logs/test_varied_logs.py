@@ -36,8 +36,16 @@ TARGETS = [
 CLIENTS = ["192.0.2.1", "2001:db8::7", "198.51.100.77"]
 STATUSES = ["404", "200", "301", "500", "410"]
 METHODS = ["GET", "HEAD", "POST"]
-IN_WORDS = {"nginx's error log", "no route, in words", "not found, in words"}
-"""They tell no statuses, or stop telling of a request where the words are others."""
+IN_WORDS = {
+    "nginx's error log",
+    "no route, in words",
+    "not found, in words",
+    "parameters as an object",
+    "an agent without quotes",
+}
+"""They tell no statuses, stop telling of a request where the words are others, tell the query in
+parts, or agents that can only be known where they begin as browsers do.
+"""
 ONCE = [name for name, (_, asked) in SAMPLES.items() if len(asked) == 1 and name not in IN_WORDS]
 _STATUS = re.compile(r"(?<![\d.])404(?!\d)")
 

@@ -23,6 +23,7 @@ from asked import (
 )
 from framework_samples import LINES as FRAMEWORKS
 from json_log_samples import INNER, OBJECTS
+from printed_samples import LINES as PRINTED
 from server_samples import LINES as SERVERS
 
 LINES: dict[str, tuple[str, list[Asked]]] = {
@@ -272,6 +273,7 @@ SAMPLES: dict[str, tuple[str, list[Asked]]] = {
     ),
     **{name: (f"{text}\n", asked) for name, (text, asked) in LINES.items()},
     **{name: (f"{text}\n", [asked]) for name, (text, asked) in FRAMEWORKS.items()},
+    **{name: (f"{text}\n", [asked]) for name, (text, asked) in PRINTED.items()},
     **{f"server: {n}": (f"{text}\n", [asked]) for n, (text, asked) in SERVERS.items()},
     **{f"JSON: {n}": (json.dumps(told) + "\n", [asked]) for n, (told, asked) in OBJECTS.items()},
     "JSON: an array, a line each": (

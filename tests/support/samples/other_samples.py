@@ -105,6 +105,8 @@ TABLES = {
     "UTF-16": Sample("a.csv", ("url\thits\n" + rows("{u}\t{n}")).encode("utf-16"), COUNTED),
     "a line that names the delimiter": text("a.csv", "sep=;\nurl;hits\n" + rows("{u};{n}"),
         COUNTED),
+    "another table below": text("a.csv", "url,hits\n" + rows("{u},{n}")
+        + "\nday,hits\n2026-05-01,4\n2026-05-02,2\n", COUNTED),
     "remarks above": text("a.csv", "# exported\n# 3 rows\nurl,hits\n" + rows("{u},{n}"), COUNTED),
     "words above": text("a.csv", "Report\n\n1 May 2026 - 31 May 2026\n\nurl,hits\n"
         + rows("{u},{n}"), COUNTED),
@@ -158,6 +160,8 @@ JSON = {
     "a list of objects": OBJECTS,
     "a list of addresses": PAGES,
     "a list below a name": {"data": {"pages": OBJECTS}},
+    "pages below pages": {"title": "Home", "children": [
+        {**OBJECTS[0], "children": [{**OBJECTS[1], "children": []}]}, OBJECTS[2]]},
     "nodes below nodes": {"data": {"pages": {"edges": [{"node": o} for o in OBJECTS]}}},
     "sections with pages": {"sections": [{"name": "s", "pages": [o]} for o in OBJECTS]},
     "figures a level down": [{"page": o["url"], "metrics": {"hits": o["hits"]}} for o in OBJECTS],
@@ -229,6 +233,7 @@ CONTENTS = (
 RULES = {
     "from and to": ("a.txt", rows("{p} /new{n}", ruled=True)),
     "from, to and status": ("a.txt", rows("{p} /new{n} 301", ruled=True)),
+    "an equals sign": ("a.ini", "[redirects]\n" + rows("{p} = /new{n}", ruled=True)),
     "an arrow": ("a.txt", rows("{p} -> /new{n}", ruled=True)),
     "a double arrow": ("a.txt", rows("{u} => https://quillhaven.example/new{n}", ruled=True)),
     "a semicolon behind": ("a.map", rows("{p} https://quillhaven.example/new{n};", ruled=True)),

@@ -31,7 +31,8 @@ _HIDDEN = re.compile(r"(?:^|/)(?:\.[^/]*\Z|__MACOSX/)")
 """Names that folders leave out as well; what reaches out of one is read like any other."""
 _HEADER = re.compile(rb"(?:[!-9;-~]{1,76}:[^\n]*\n(?:[ \t][^\n]*\n)*)+(?:\r?\n|\Z)")
 _OF_MAILS = re.compile(
-    rb"^(?:mime-version|message-id|received|return-path):", re.IGNORECASE | re.MULTILINE
+    rb"^(?:mime-version|message-id|received|return-path|content-transfer-encoding):",
+    re.IGNORECASE | re.MULTILINE,
 )
 _SUBJECT = re.compile(rb"^subject:", re.IGNORECASE | re.MULTILINE)
 _BLOCK = 1 << 20

@@ -26,7 +26,8 @@ _INNER = re.compile(r"([A-Za-z][\w-]{1,40}): (.*)", re.DOTALL)
 _FIGURES = re.compile(r"\d+\.\d+(?: \d+\.\d+)+")
 """Seconds since 1970, since the begin, and since the last of such lines, as caches write them."""
 _RULED = re.compile(
-    r"\s*[*-]+\s*\[?\s*(?:\d+\. row|RECORD \d+)\b.*|\s*-{3,}\s*|\*\s+<<.*>>.*|(?:.*\s)?Array|\s*[()]\s*"
+    r"\s*[*-]+\s*\[?\s*(?:\d+\. row|RECORD \d+)\b.*|\s*-{3,}\s*|\*\s+<<.*>>.*|"
+    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+"
 )
 """What stands between records: the rules that databases draw, those of YAML, those of caches, and
 what PHP writes around a list.

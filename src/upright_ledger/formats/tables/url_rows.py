@@ -170,7 +170,7 @@ class _RowReader:
             written = _whole(host, written, query)
         if (
             not written
-            or (self._table.is_whole and _WORDS.match(written))
+            or (self._table.is_whole and _is_no_address(written))
             or written.lower() in NO_ADDRESS
             or (
                 (written[0] in _DOUBTFUL or written[0] > _ASCII)
@@ -261,6 +261,13 @@ def _each_page(cell: str) -> list[str]:
 
 
 _NEXT_PAGE = re.compile(r"[\s,;|]+(?=https?://)")
+
+
+def _is_no_address(written: str) -> bool:
+    """Whether a cell among whole addresses holds words, a figure or a day."""
+    if _WORDS.match(written):
+        return True
+    return written[0].isdecimal() and (number(written) is not None or day_of(written) != "")
 
 
 def _cell(row: Sequence[str], at: int | None) -> str:

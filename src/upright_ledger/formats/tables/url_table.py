@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from itertools import chain, islice
+from itertools import chain, islice, takewhile
 from pathlib import Path
 
 from upright_ledger.errors import InputError, NoAddressesError
@@ -99,7 +99,9 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     table = Table(header, columns, above, chain(body, rows), notes=notes)
     table.doubts = column_mapping.doubtful_columns(header, columns, options.columns)
     table.width = RowWidth.of(kind, header, (cells for _, cells in body if cells))
-    told = [text for _, cells in body if (text := table.cell(cells, col.URL))]
+    # Behind an empty row another table may begin.
+    its = takewhile(lambda row: row[1], body)
+    told = [text for _, cells in its if (text := table.cell(cells, col.URL))]
     whole = sum(map(looks_like_address, told))
     table.is_whole = whole > 1 and len(told) - whole <= max(1, len(told) // 10)
     days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]

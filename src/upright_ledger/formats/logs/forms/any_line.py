@@ -18,6 +18,7 @@ from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_i
 from upright_ledger.formats.logs.forms.line_fields import (
     BARE,
     BRACED,
+    BRACKETED,
     CACHED,
     QUOTED,
     STATUS,
@@ -202,12 +203,12 @@ def _is_damage(place: tuple[int, int], texts: Sequence[str], told: Sequence[obje
 
 
 def _placed(fields: Sequence[Field], request: Request) -> Iterable[tuple[tuple[int, int], str]]:
-    """Each field but the request's with its place: of quoted ones, and of what stands in braces
-    between upright strokes, as HAProxy writes what it captured, among their kind, counted from the
-    request; words are counted from the line's begin up to the request, and behind it downwards from
+    """Each field but the request's with its place: of those in quotes and brackets, and of what
+    stands in braces between upright strokes, as HAProxy writes what it captured, among their kind,
+    counted from the request; words are counted from the line's begin up to the request, and behind it downwards from
     -1.
     """
-    for kind in (QUOTED, BRACED):
+    for kind in (QUOTED, BRACED, BRACKETED):
         texts = [
             (n, text)
             for n, f in enumerate(fields)
@@ -232,7 +233,7 @@ def _best(
     test: Callable[[str], bool],
     taken: Iterable[tuple[int, int] | None] = (),
 ) -> tuple[int, int] | None:
-    """The field in quotes or braces in which most texts stand a test; None where hardly any
+    """The field in quotes, braces or brackets in which most texts stand a test; None where hardly any
     does.
     """
     best, largest = None, 0.0

@@ -111,7 +111,7 @@ def _records(value: Any, names: Sequence[Sequence[str]], depth: int = 0) -> list
         key=lambda rows: (_addresses(rows), len(rows)),
         default=[],
     )
-    own = [_flat(value)]
+    own = _tree(value)
     return best if _addresses(best) or (best and not _addresses(own)) else own
 
 
@@ -124,6 +124,8 @@ def _of_list(items: list[Any], names: Sequence[Sequence[str]], depth: int) -> li
         width = max(map(len, items))
         header = header or next((list(told) for told in names if len(told) == width), [])
         return [_flat(item, names=[header] if header else ()) for item in body]
+    if any(_branches(item) for item in items):
+        return [row for item in items for row in _tree(item)]
     rows = [_flat(item, names=names) for item in items]
     nested = [item for item in items if isinstance(item, dict | list)]
     if not nested or _addresses([_own(item) for item in items]):
@@ -131,6 +133,35 @@ def _of_list(items: list[Any], names: Sequence[Sequence[str]], depth: int) -> li
     inner = [row for item in nested for row in _records(item, names, depth + 1)]
     told = [row for row in inner if len(row) > 1] if _addresses(rows) else inner
     return inner if _addresses(told) > _addresses(rows) else rows
+
+
+def _tree(value: Any, depth: int = 0) -> list[Named]:
+    """The row that an object is, and those of the objects below it that are of its kind."""
+    branches = _branches(value) if depth <= _DEEPEST else {}
+    if not branches:
+        return [_flat(value)]
+    own = {name: inner for name, inner in value.items() if name not in branches}
+    below = [row for inner in branches.values() for item in inner for row in _tree(item, depth + 1)]
+    return [_flat(own), *below]
+
+
+def _branches(value: Any) -> dict[str, list[Any]]:
+    """The lists in an object whose objects have its own names, as the pages of a tree have."""
+    if not isinstance(value, dict):
+        return {}
+    scalars = {name for name, inner in value.items() if not isinstance(inner, dict | list)}
+    return {
+        name: inner
+        for name, inner in value.items()
+        if isinstance(inner, list)
+        and inner
+        and all(isinstance(item, dict) and _is_like(item, scalars) for item in inner)
+    }
+
+
+def _is_like(item: dict[str, Any], names: set[str]) -> bool:
+    own = {name for name, inner in item.items() if not isinstance(inner, dict | list)}
+    return len(own & names) * 4 >= len(own | names) * 3
 
 
 def _own(item: Any) -> Named:
