@@ -19,10 +19,12 @@ _QUOTED = re.compile(
     rf"([\"'])(?P<new>{_QUOTED_PLACE})\4\s*,?\s*\Z"
 )
 _KEYED = re.compile(
-    rf"\s*(?P<old>/[^\s:\"']*)(?P<how>:[ \t]|[ \t]*=[ \t])[ \t]*([\"']?)(?P<new>{_QUOTED_PLACE})\3\s*\Z"
+    rf"\s*(?P<old>/[^\s:\"']*)(?P<how>:[ \t]|[ \t]*=[ \t])[ \t]*([\"']?)"
+    rf"(?P<new>{_QUOTED_PLACE})\3\s*\Z"
 )
 _FRAME = re.compile(
-    r"\s*(?:<\?php|\?>|---|\[[\w .-]{1,100}\]|(?:<\?php[ \t]+)?[\w$.\[\]'\" ]{0,100}(?:=|\breturn\b|\bdefault\b|:)?\s*[\[({]|"
+    r"\s*(?:<\?php|\?>|---|\[[\w .-]{1,100}\]|(?:<\?php[ \t]+)?"
+    r"[\w$.\[\]'\" ]{0,100}(?:=|\breturn\b|\bdefault\b|:)?\s*[\[({]|"
     r"[\])}]+[,;]*|\w[\w-]{0,100}:)(?:\s+(?:#|//).*)?\s*\Z"
 )
 _STATUSES = {"permanent": 301, "temporary": 302}

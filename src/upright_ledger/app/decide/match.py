@@ -99,6 +99,14 @@ def match(
         return _matched(ledger, max_error, threshold, items or {}, answering=answering)
 
 
+def pages_to_propose(move: MoveState) -> list[Destination]:
+    """The pages in stock that may be proposed. Raises UsageError where there are none."""
+    pages = [d for d in move.stock.values() if can_be_proposed(d)]
+    if not pages:
+        raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
+    return pages
+
+
 def _matched(
     ledger: Ledger,
     max_error: float,
@@ -109,9 +117,7 @@ def _matched(
 ) -> Matched:
     move = MoveState(ledger)
     waiting = [e for e in move.entries if e.answer.kind == AnswerKind.OPEN]
-    pages = [d for d in move.stock.values() if can_be_proposed(d)]
-    if not pages:
-        raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
+    pages = pages_to_propose(move)
     same = _same_address(move, waiting, pages)
     form = ledger.settings.items
     numbers = ToldNumbers(items, form.old, form.new)

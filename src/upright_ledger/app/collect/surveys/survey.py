@@ -136,8 +136,8 @@ def survey(
     if unread and all(line.reason == NotAsked.UNREAD for line in result.site.lines.values()):
         raise InputError(
             f"nothing could be asked for at {at}, since its robots.txt could not be read: {unread}",
-            "check the address and that the server runs, or say --own-site where you may go "
-            "everywhere",
+            "check the address and that the server runs"
+            + ("" if request.alone else ", or say --own-site where you may go everywhere"),
         )
     with ledger.writing() as connection:
         finish_run(connection, run, {o: result.counts[o] for o in OUTCOMES if result.counts[o]})

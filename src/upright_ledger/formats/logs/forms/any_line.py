@@ -16,20 +16,26 @@ from functools import lru_cache
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_in
 from upright_ledger.formats.logs.forms.line_fields import (
+    ADDRESS,
     BARE,
     BRACED,
     BRACKETED,
     CACHED,
+    PROTOCOL,
     QUOTED,
     STATUS,
+    URL,
     Field,
     Request,
+    bare_agent,
     fields_of,
+    is_client,
+    looks_like_agent,
     plain_line,
     request_in,
     statuses_in,
 )
-from upright_ledger.formats.logs.forms.log_roles import is_method, is_target
+from upright_ledger.formats.logs.forms.log_roles import is_method
 from upright_ledger.formats.logs.forms.log_times import Moment, times_in
 from upright_ledger.formats.logs.log_line import (
     NO_REQUEST,
@@ -53,12 +59,6 @@ USUAL = frozenset(
     )
 )
 """Statuses that servers give often: of several figures of three digits these are one."""
-_ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
-_AGENT = re.compile(
-    r"(?<![\w.+-])[A-Za-z][\w.+-]*+/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE
-)
-_PROTOCOL = re.compile(r"HTTP/\d", re.IGNORECASE)
-_URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _SAMPLE = 200
 _NEARLY_ALL = 9  # tenths
 _OF_HAPROXY = re.compile(r" [A-Za-z-]{2}[A-Z-]{2} (?:\d+[/ ]){4}\d+ ")
@@ -128,7 +128,7 @@ def _layout_of(sample: Sequence[str], hosts: frozenset[str]) -> _Layout:
             told.append((fields, request))
     layout = _layout(told, hosts)
     asked = [fields[request.first].text for fields, request in told]
-    if len(asked) > 1 and not most(asked, _PROTOCOL.search):  # one alone is damaged rather
+    if len(asked) > 1 and not most(asked, PROTOCOL.search):  # one alone is damaged rather
         layout = replace(layout, is_combined=False)
     if any(plain_line(line) != line for line in sample[:_SAMPLE]):
         layout = replace(layout, is_combined=False)
@@ -177,7 +177,7 @@ def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[st
     silent = [(QUOTED, n) for n in (1, 2) if set(columns.get((QUOTED, n), "x")) <= {"-", ""}]
     if agent is None and len(silent) == _TOLD_TOGETHER:
         columns = {at: texts for at, texts in columns.items() if at[0] != QUOTED or at in silent}
-    referrer = _best(columns, lambda t: _URL.match(t) is not None, {agent})
+    referrer = _best(columns, lambda t: URL.match(t) is not None, {agent})
     if agent is not None and referrer is None:
         before = (agent[0], agent[1] - 1)
         if agent[0] == QUOTED and all(t in {"-", ""} for t in columns.get(before, ("x",))):
@@ -247,42 +247,6 @@ def _best(
     return best
 
 
-def looks_like_agent(text: str) -> bool:
-    """Whether a text is what browsers and bots say of themselves."""
-    return (
-        bool(_AGENT.search(text))
-        and not _PROTOCOL.match(text)
-        and not _URL.match(text)
-        and "/" in text
-        and not is_target(text)
-        and not times_in(text)
-    )
-
-
-def _bare_agent(line: str) -> str | None:
-    """What a browser, or one that gives itself out as such, said of itself, without quotes around
-    it: up to a sign that divides a line, to a bracket that was opened before it, or to the end but
-    for a client's address.
-    """
-    at = line.find(_BROWSER)
-    if at < 0:
-        return None
-    depth, end = 0, len(line)
-    for n in range(at, end):
-        sign = line[n]
-        depth += (sign in _OPENING) - (sign in _CLOSING)
-        if depth < 0 or sign in _DIVIDING:
-            end = n
-            break
-    agent = line[at:end].strip()
-    before, _, last = agent.rpartition(" ")
-    return before if is_client(last) else agent
-
-
-_BROWSER = "Mozilla/"
-_OPENING, _CLOSING, _DIVIDING = "([{", ")]}", "|\t\"'"
-
-
 def _host_place(
     columns: dict[tuple[int, int], list[str]],
     hosts: frozenset[str],
@@ -297,9 +261,9 @@ def _host_place(
         likely = known * 2 >= len(texts) or (most(texts, host_name) and place != FIRST_WORD)
         if place not in taken and known and likely:
             return place
-    if most(first, host_name, _NEARLY_ALL) and most(second, _ADDRESS.match, _NEARLY_ALL):
+    if most(first, host_name, _NEARLY_ALL) and most(second, ADDRESS.match, _NEARLY_ALL):
         return FIRST_WORD
-    if most(second, host_name, _NEARLY_ALL) and most(first, _ADDRESS.match, _NEARLY_ALL):
+    if most(second, host_name, _NEARLY_ALL) and most(first, ADDRESS.match, _NEARLY_ALL):
         return BARE, 2
     return None
 
@@ -346,9 +310,7 @@ class AnyLine:
             return "" if text == "-" else text
 
         behind = fields[request.last].at + len(fields[request.last].text)
-        agent = (
-            (of(layout.agent) or "-") if layout.agent is not None else _bare_agent(line[behind:])
-        )
+        agent = (of(layout.agent) or "-") if layout.agent is not None else bare_agent(line[behind:])
         host = host_name(_without_name(of(layout.host)))
         client = next((f.text for f in fields if is_client(f.text)), "")
         led = of(layout.referrer)
@@ -381,12 +343,6 @@ def _is_of_request(field: Field) -> bool:
     return is_method(field.text.strip("'\"")) or is_client(field.text)
 
 
-def is_client(text: str) -> bool:
-    """Whether a text is the address of a client (IPv4)."""
-    return text.count(".") == _DOTS and _ADDRESS.match(text) is not None
-
-
-_DOTS = 3
 _SENTENCE = 3  # words; fewer are damage rather
 _WORD = re.compile(r"[A-Z][a-z]{4,}\Z")
 _LEVEL = re.compile(

@@ -12,17 +12,13 @@ from typing import Any
 from urllib.parse import urlencode
 
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.formats.logs.forms.any_line import (
-    USUAL,
-    is_client,
-    is_request_line,
-    learned,
-    looks_like_agent,
-)
+from upright_ledger.formats.logs.forms.any_line import USUAL, is_request_line, learned
+from upright_ledger.formats.logs.forms.line_fields import is_client, looks_like_agent
 from upright_ledger.formats.logs.forms.line_objects import is_object, named_in, object_of
 from upright_ledger.formats.logs.forms.log_roles import (
     Name,
     Places,
+    are_asked,
     is_method,
     is_target,
     line_of,
@@ -58,9 +54,11 @@ class JsonParser:
     looked up once.
     """
 
-    def __init__(self, wrapped: Parser | None = None) -> None:
-        """wrapped: reads the line of a server that stands in an object as a text."""
-        self._wrapped = wrapped
+    def __init__(self, wrapped: Parser | None = None, asked: frozenset[Name] = frozenset()) -> None:
+        """wrapped: reads the line of a server that stands in an object as a text. asked: names
+        under which the host that was asked is told, beside the usual ones.
+        """
+        self._wrapped, self._asked = wrapped, asked
         self._known: dict[Any, Shape] = {}
         self._heard: dict[str, LogLine | str | None] = {}
 
@@ -89,7 +87,7 @@ class JsonParser:
         if known is None:
             if len(self._known) > _MOST_SHAPES:
                 self._known.clear()
-            known = _looked_up(found)
+            known = _looked_up(found, self._asked)
             if remember:  # who writes long lines is not remembered
                 self._known[outline] = known
         return known
@@ -207,13 +205,15 @@ class Shape:
         return lambda o: [v if type(v) is str else as_text(v) for v in pick(o)]
 
 
-def _looked_up(found: Any) -> Shape:
-    """How objects of this shape are read."""
+def _looked_up(found: Any, asked: frozenset[Name] = frozenset()) -> Shape:
+    """How objects of this shape are read. asked: names of the host that was asked, too."""
     told: list[tuple[Name, Path]] = []
     _collect(found, (), (), told)
     places = filled(
         places_of([name for name, _ in told]), [as_text(_at(found, path)) for _, path in told]
     )
+    hosts = (at for at, (name, _) in enumerate(told) if name in asked)
+    places = places._replace(host=(*places.host, *hosts))
     wanted = sorted({at for some in places for at in some})
     renumbered = {at: n for n, at in enumerate(wanted)}
     renamed = Places(*(tuple(renumbered[at] for at in some) for some in places))
@@ -378,14 +378,18 @@ def tells_request(found: dict[str, Any]) -> bool:
 
 def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     inner = []
+    asked: set[Name] = set()
     for line in sample:
         if (found := named_in(line)) is not None:
+            told: list[tuple[Name, Path]] = []
+            _collect(found, (), (), told)
+            asked |= {n for n, at in told if are_asked(n, [as_text(_at(found, at))], hosts)}
             inner += [
                 text.rstrip("\r\n")
                 for path in _looked_up(found).wrapped
                 if isinstance(text := _at(found, path), str)
             ]
-    return JsonParser(learned(inner, hosts))
+    return JsonParser(learned(inner, hosts), frozenset(asked))
 
 
 JSON_LINES = LogFormat(_sniff, _new_parser, by_line=True)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from upright_ledger.formats.logs.forms.log_roles import is_method, is_target, sent_in
+from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import host_name
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
@@ -27,6 +28,12 @@ STATUS = re.compile(r"\(?([1-5]\d\d)\)?[,;:]?\Z")
 CACHED = re.compile(r"[A-Z_]+/([1-5]\d\d)\Z")
 """As caches tell what they did, and the status beside it."""
 _SAID = 2  # words before a request that make it a part of a sentence
+ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
+_AGENT = re.compile(
+    r"(?<![\w.+-])[A-Za-z][\w.+-]*+/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE
+)
+PROTOCOL = re.compile(r"HTTP/\d", re.IGNORECASE)
+URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _WITHIN = 9  # fields behind a request among which its status is
 
 
@@ -75,7 +82,7 @@ def request_in(fields: Sequence[Field]) -> Request | None:
                 last = following
                 if last + 1 < len(fields) and fields[last + 1].text.startswith("HTTP/"):
                     last += 1
-                target = fields[following].text.rstrip("'\"")
+                target = fields[following].text.rstrip("'\",;:")
                 if n >= _SAID and following == len(fields) - 1:
                     target = target.removesuffix(".")  # of the sentence
                 return Request(f"{field.text.strip(chr(39)).upper()} {target} HTTP/1.1", n, last)
@@ -131,3 +138,47 @@ def statuses_in(fields: Sequence[Field], request: Request) -> list[tuple[int, st
         if fields[n].kind in {BARE, BRACKETED}
         and (match := STATUS.match(fields[n].text) or CACHED.match(fields[n].text))
     ]
+
+
+def looks_like_agent(text: str) -> bool:
+    """Whether a text is what browsers and bots say of themselves."""
+    return (
+        bool(_AGENT.search(text))
+        and not PROTOCOL.match(text)
+        and not URL.match(text)
+        and "/" in text
+        and not is_target(text)
+        and not times_in(text)
+    )
+
+
+def bare_agent(line: str) -> str | None:
+    """What a browser, or one that gives itself out as such, said of itself, without quotes around
+    it: up to a sign that divides a line, to a bracket that was opened before it, or to the end but
+    for a client's address.
+    """
+    at = line.find(_BROWSER)
+    if at < 0:
+        return None
+    depth, end = 0, len(line)
+    for n in range(at, end):
+        sign = line[n]
+        depth += (sign in _OPENING) - (sign in _CLOSING)
+        if depth < 0 or sign in _DIVIDING:
+            end = n
+            break
+    agent = line[at:end].strip()
+    before, _, last = agent.rpartition(" ")
+    return before if is_client(last) else agent
+
+
+_BROWSER = "Mozilla/"
+_OPENING, _CLOSING, _DIVIDING = "([{", ")]}", "|\t\"'"
+
+
+def is_client(text: str) -> bool:
+    """Whether a text is the address of a client (IPv4)."""
+    return text.count(".") == _DOTS and ADDRESS.match(text) is not None
+
+
+_DOTS = 3

@@ -100,7 +100,7 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "asctime", "devtime", "rt", "start",
     ),
     "agent": (
-        "httpuseragent", "useragentoriginal", "clientrequestuseragent", "requestuseragent",
+        "httpuseragent", "httpagent", "useragentoriginal", "clientrequestuseragent", "requestuseragent",
         "requestheadersuseragent", "reqheaderuseragent", "headersuseragent",
         "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent", "browser",
         "requestclientapplication",
@@ -158,6 +158,15 @@ class Places(NamedTuple):
     referrer: tuple[int, ...]
     host: tuple[int, ...]
     client: tuple[int, ...]
+
+
+_MACHINE = "hostname"
+"""A name under which some tell the host that was asked, and more the machine that answered."""
+
+
+def are_asked(name: Name, told: Iterable[str], hosts: frozenset[str]) -> bool:
+    """Whether what is told under that name is the host that was asked: one of these."""
+    return name[-1:] == (_MACHINE,) and any(text.lower() in hosts for text in told)
 
 
 def parts_of(name: str) -> Name:
@@ -283,6 +292,9 @@ def request_in(places: Places, values: Values) -> str:
         # Some tell paths without their slash, beside the method.
         told = _told(places.target, values)
         target = f"/{told}" if told and " " not in told else ""
+        whole = _told((*places.target, *places.request), values)
+        if "/" in whole and host_name(whole.partition("/")[0]):
+            target = f"http://{whole}"  # or addresses without their scheme
     if not target:
         return ""
     if places.query and "?" not in target and (query := _told(places.query, values)):
@@ -306,8 +318,11 @@ def is_method(text: str) -> bool:
 
 @lru_cache(maxsize=1 << 10)
 def _status_in(text: str) -> str:
-    """The status that a text is, perhaps with a point behind it; empty where it is none."""
-    is_one = is_status(text[:3]) and "100" <= text[:3] <= "599" and text[3:] in {"", ".0"}
+    """The status that a text is, perhaps with a point or its reason behind it; empty where it is
+    none.
+    """
+    is_alone = text[3:] in {"", ".0"} or (text[3] == " " and text[4:5].isalpha())
+    is_one = is_status(text[:3]) and "100" <= text[:3] <= "599" and is_alone
     return text[:3] if is_one else ""
 
 

@@ -8,10 +8,12 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.formats.logs.forms.any_line import USUAL, looks_like_agent
+from upright_ledger.formats.logs.forms.any_line import USUAL
 from upright_ledger.formats.logs.forms.json_lines import filled
+from upright_ledger.formats.logs.forms.line_fields import looks_like_agent
 from upright_ledger.formats.logs.forms.log_roles import (
     Places,
+    are_asked,
     is_method,
     is_target,
     line_of,
@@ -43,7 +45,7 @@ _EXTENDED = re.compile(r"\b(?:CEF:\d|LEEF:\d[.\d]*)\|(?:[^|]*\|){4,6}")
 """With which an event begins whose values may hold blanks."""
 _NEXT = re.compile(r"[\s^]+(?=[A-Za-z_][\w.-]*=)")
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
-_COLON = re.compile(r"[,;|]\s{1,9}(?=[A-Za-z_][\w.-]{0,30}: )")
+_COLON = re.compile(r"[,;|]\s{1,9}(?=[A-Za-z_][\w .-]{0,30}: )")
 """What divides names and values between which a colon stands."""
 _FEWEST = 3
 _DIVIDED = 2  # values that end in a sign by which all are divided
@@ -63,7 +65,8 @@ def _pairs(line: str) -> list[tuple[str, str]]:
     matches = list(_PAIR.finditer(line))
     if len(matches) < _FEWEST and len(parts := _COLON.split(line)) >= _FEWEST:
         told = [part.partition(": ") for part in parts]
-        pairs = [((name.split() or [""])[-1], value.strip().strip('"')) for name, _, value in told]
+        pairs = [(name, value.strip().strip('"')) for name, _, value in told]
+        pairs[0] = ((pairs[0][0].split() or [""])[-1], pairs[0][1])
     else:
         closing = _closing([m[4] for m in matches if m[4]])
         ends = [*(m.start() for m in matches[1:]), len(line)]
@@ -174,9 +177,13 @@ class _TableParser:
 
 
 def _cells(line: str, delimiter: str) -> list[str]:
-    cells = [cell.strip() for cell in cells_of(line, delimiter)]
+    cells = [_NAMED_CELL.sub("", cell.strip()) for cell in cells_of(line, delimiter)]
     framed = delimiter == "|" and len(cells) > _DIVIDED and line[:1] == "|" and not cells[-1]
     return cells[1:-1] if framed and not cells[0] else cells
+
+
+_NAMED_CELL = re.compile(r"\A(?:Host|User-Agent|Referer): ")
+"""Some write headers with their names."""
 
 
 def _joined(cells: list[str], width: int, delimiter: str) -> list[str]:
@@ -252,9 +259,13 @@ def _come_again(places: Places, rows: Sequence[Sequence[str]]) -> bool:
     )
 
 
-def _new_headed(sample: Sequence[str], _hosts: frozenset[str]) -> Parser:
+def _new_headed(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     found = _heading(sample) or _Heading(sample[0], ",", _cells(sample[0], ","))
-    places = places_of([parts_of(name) for name in found.names])
+    names = [parts_of(name) for name in found.names]
+    rows = [row for s in sample if len(row := _cells(s, found.delimiter)) == len(names)]
+    places = places_of(names)
+    asked = (n for n, name in enumerate(names) if are_asked(name, (r[n] for r in rows), hosts))
+    places = places._replace(host=(*places.host, *asked))
     return _TableParser(found.delimiter, len(found.names), places, found.line)
 
 
