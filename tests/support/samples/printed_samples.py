@@ -18,8 +18,8 @@ LINES: dict[str, tuple[str, Asked]] = {
     ),
     "a dictionary of Python": (
         (
-            f"{AT},123 - access - INFO - {{'method': 'GET', 'path': '{PATH}', 'status': 404, 'agent': "
-            f"'{AGENT}', 'user': None}}"
+            f"{AT},123 - access - INFO - {{'method': 'GET', 'path': '{PATH}', 'status': 404, "
+            f"'agent': '{AGENT}', 'user': None}}"
         ),
         UNLED,
     ),
@@ -29,8 +29,8 @@ LINES: dict[str, tuple[str, Asked]] = {
     ),
     "a map of EDN": (
         (
-            f'{AT},123 INFO [w-1] ring: {{:request-method :get, :uri "/visit/room.html", :query-string '
-            f'"id=3", :server-name "{HOST}", :status 404}}'
+            f'{AT},123 INFO [w-1] ring: {{:request-method :get, :uri "/visit/room.html", '
+            f':query-string "id=3", :server-name "{HOST}", :status 404}}'
         ),
         Asked(agent=None, referrer="", host=HOST),
     ),

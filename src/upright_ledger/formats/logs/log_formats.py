@@ -16,7 +16,8 @@ from upright_ledger.formats.logs.forms.wrapped_rows import WRAPPED_ROWS
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat
 
 FORMATS = (
-    W3C, HEADLESS, IIS_FIXED, APACHE_ERRORS, WRAPPED_ROWS, COMBINED, JSON_LINES, NAMED, HEADED, ROWS, ANY_LINE,
+    W3C, HEADLESS, IIS_FIXED, APACHE_ERRORS, WRAPPED_ROWS, COMBINED, JSON_LINES, NAMED, HEADED,
+    ROWS, ANY_LINE,
     TWO_LINES, WORDS,
 )  # fmt: skip
 """In the order in which they are asked."""

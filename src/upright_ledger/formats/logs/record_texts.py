@@ -1,5 +1,5 @@
-"""Records that take several lines, as objects: those that programs print over many lines, names with
-a value a line (tables stood on their side, YAML, what caches and databases tell), and messages of
+"""Records that take several lines, as objects: those that programs print over many lines, names
+with a value a line (tables stood on their side, YAML, what caches and databases tell), and messages of
 HTTP as they were sent.
 """
 

@@ -205,8 +205,8 @@ def _is_damage(place: tuple[int, int], texts: Sequence[str], told: Sequence[obje
 def _placed(fields: Sequence[Field], request: Request) -> Iterable[tuple[tuple[int, int], str]]:
     """Each field but the request's with its place: of those in quotes and brackets, and of what
     stands in braces between upright strokes, as HAProxy writes what it captured, among their kind,
-    counted from the request; words are counted from the line's begin up to the request, and behind it downwards from
-    -1.
+    counted from the request; words are counted from the line's begin up to the request, and behind
+    it downwards from -1.
     """
     for kind in (QUOTED, BRACED, BRACKETED):
         texts = [
@@ -233,8 +233,8 @@ def _best(
     test: Callable[[str], bool],
     taken: Iterable[tuple[int, int] | None] = (),
 ) -> tuple[int, int] | None:
-    """The field in quotes, braces or brackets in which most texts stand a test; None where hardly any
-    does.
+    """The field in quotes, braces or brackets in which most texts stand a test; None where hardly
+    any does.
     """
     best, largest = None, 0.0
     for place, texts in columns.items():

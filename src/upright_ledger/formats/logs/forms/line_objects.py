@@ -1,5 +1,5 @@
-"""The object that a line of a log is, or that stands behind words and a time in it: as JSON, or as a
-program prints it.
+"""The object that a line of a log is, or that stands behind words and a time in it: as JSON, or as
+a program prints it.
 """
 
 from __future__ import annotations

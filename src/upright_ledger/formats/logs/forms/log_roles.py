@@ -100,7 +100,8 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "asctime", "devtime", "rt", "start",
     ),
     "agent": (
-        "httpuseragent", "httpagent", "useragentoriginal", "clientrequestuseragent", "requestuseragent",
+        "httpuseragent", "httpagent", "useragentoriginal", "clientrequestuseragent",
+        "requestuseragent",
         "requestheadersuseragent", "reqheaderuseragent", "headersuseragent",
         "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent", "browser",
         "requestclientapplication",

@@ -156,13 +156,15 @@ def _sniff_headless(lines: Sequence[str]) -> Likeness:
 HEADLESS = LogFormat(_sniff_headless, _new_headless, lambda _: 0, by_line=True)
 """The same without the directives that say so, as who looks for lines finds them."""
 _FIXED = re.compile(
-    r"(?P<client>[^,]*), (?:[^,]*), (?P<month>\d{1,2})/(?P<date>\d{1,2})/(?P<year>\d{2}(?:\d{2})?), "
+    r"(?P<client>[^,]*), (?:[^,]*), (?P<month>\d{1,2})/(?P<date>\d{1,2})/"
+    r"(?P<year>\d{2}(?:\d{2})?), "
     r"\d{1,2}:\d\d:\d\d, \w+, [^,]*, [^,]*, \d+, \d+, \d+, (?P<status>\d{3}), \d+, "
     r"(?P<method>[A-Z]+), (?P<stem>\S*), (?P<query>.*?),\s*"
 )
-"""The Microsoft IIS Log File Format: client, user, day, time, service, machine, its address, milliseconds,
+"""IIS's own log file format: client, user, day, time, service, machine, its address, milliseconds,
 bytes received and sent, status, status of the system, method, path, query string; no host, no
-agent (https://learn.microsoft.com/previous-versions/windows/it-pro/windows-server-2003/cc728311)."""
+agent.
+"""
 
 
 def _fixed_line(line: str) -> LogLine | str:
