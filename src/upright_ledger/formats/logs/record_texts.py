@@ -1,6 +1,6 @@
 """Records that take several lines, as objects: those that programs print over many lines, names
-with a value a line (tables stood on their side, YAML, what caches and databases tell), and messages of
-HTTP as they were sent.
+with a value a line (tables stood on their side, YAML, what caches and databases tell), and messages
+of HTTP as they were sent.
 """
 
 from __future__ import annotations
