@@ -11,8 +11,10 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
+import matching
 import numpy as np
 from moves.made import make_move
 from moves.page_texts import with_texts
@@ -20,7 +22,7 @@ from moves.site_move import SiteMove
 from moves.told import read_move
 from scipy.optimize import minimize
 
-from upright_ledger.core.matching import learned_features, scoring
+from upright_ledger.core.matching import choice_model, learned_features, scoring
 from upright_ledger.core.matching.choice_model import OTHER_ITEM, SAME_ITEM, TWIN, Choice, nested
 
 RISING = {
@@ -139,6 +141,24 @@ def fit(
     return Choice(tuple(of_pairs.tolist()), tuple(of_pages.tolist()), tuple(of_lost.tolist()))
 
 
+def settled(alone: Choice, taught: Choice, moves: Sequence[SiteMove]) -> Choice:
+    """The taught choice, with none as much less likely as makes confidence tell best what is right
+    (by the least logarithmic loss) on moves that it was not fitted on. The fit alone says too
+    little.
+    """
+    losses: dict[float, float] = {}
+    for less in np.arange(0.0, 1.05, 0.1).round(1).tolist():
+        none = (round(taught.none[0] - less, 3), *taught.none[1:])
+        choice_model.FIRST, choice_model.SECOND = alone, replace(taught, none=none)
+        told = [pair for move in moves for pair in matching.measure(move)[1]]
+        said, right = (np.array(x, float) for x in zip(*told, strict=True))
+        said = np.clip(said, 1e-6, 1 - 1e-6)
+        losses[less] = -float((right * np.log(said) + (1 - right) * np.log(1 - said)).mean())
+    best = min(losses, key=lambda less: losses[less])
+    print(f"# loss {losses[0.0]:.5f}; with none less likely by {best}: {losses[best]:.5f}")
+    return replace(taught, none=(round(taught.none[0] - best, 3), *taught.none[1:]))
+
+
 def _sign(name: str) -> tuple[float | None, float | None]:
     return (0, None) if name in RISING else (None, 0) if name in FALLING else (None, None)
 
@@ -188,6 +208,8 @@ def main() -> None:
             (seen.old, np.hstack([seen.figures, learned]), scoring.page_figures(sides, rate), y)
         )
     taught = fit(cases, scoring.SECOND, learned_features.LOST, made=made)
+    after = last + (last - first) // 3
+    taught = settled(alone, taught, [make_move(s, _size(s)) for s in range(after, after + 20)])
     for name, choice, names in (
         ("FIRST", alone, scoring.FIRST),
         ("SECOND", taught, scoring.SECOND),

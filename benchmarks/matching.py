@@ -12,6 +12,7 @@ import random
 import resource
 import sys
 import time
+from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
 
@@ -79,6 +80,16 @@ def measure(move: SiteMove) -> tuple[dict[str, float], list[tuple[float, bool]]]
     return figures, [(c[0].confidence, ranked[n][0] in move.truth[n]) for n, c in found.items()]
 
 
+def calibration_error(told: Sequence[tuple[float, bool]]) -> float:
+    """How far confidence is from what was right, in ten bands of equal width, by their pages."""
+    confidence, right = (np.array(x, float) for x in zip(*told, strict=True))
+    band = np.minimum((confidence * 10).astype(int), 9)
+    gaps = [
+        abs(confidence[band == n].sum() - right[band == n].sum()) for n in np.unique(band).tolist()
+    ]
+    return float(sum(gaps) / len(told))
+
+
 def quality(seeds: range) -> None:
     rows, told = [], []
     moves = [("sample", sample(titled=True)), ("sample, no titles", sample(titled=False))]
@@ -106,6 +117,7 @@ def quality(seeds: range) -> None:
                 for k, v in zip(names, row, strict=True)
             ),
         )
+    print(f"\ncalibration error {calibration_error(told):.4f}")
     print("\nconfidence said        pages   said   right")
     confidence, right = (np.array(x, float) for x in zip(*told, strict=True))
     for low, high in pairwise(BANDS):
