@@ -141,10 +141,13 @@ def fit(
     return Choice(tuple(of_pairs.tolist()), tuple(of_pages.tolist()), tuple(of_lost.tolist()))
 
 
+NEARLY = 1.015
+
+
 def settled(alone: Choice, taught: Choice, moves: Sequence[SiteMove]) -> Choice:
-    """The taught choice, with none as much less likely as makes confidence tell best what is right
-    (by the least logarithmic loss) on moves that it was not fitted on. The fit alone says too
-    little.
+    """The taught choice, with none as much less likely as makes confidence tell what is right (by
+    its logarithmic loss) on moves that it was not fitted on. The fit alone says too little. Of
+    what is nearly the best the most modest: errors of a site come in groups.
     """
     losses: dict[float, float] = {}
     for less in np.arange(0.0, 1.05, 0.1).round(1).tolist():
@@ -154,7 +157,7 @@ def settled(alone: Choice, taught: Choice, moves: Sequence[SiteMove]) -> Choice:
         said, right = (np.array(x, float) for x in zip(*told, strict=True))
         said = np.clip(said, 1e-6, 1 - 1e-6)
         losses[less] = -float((right * np.log(said) + (1 - right) * np.log(1 - said)).mean())
-    best = min(losses, key=lambda less: losses[less])
+    best = next(n for n, loss in losses.items() if loss <= NEARLY * min(losses.values()))
     print(f"# loss {losses[0.0]:.5f}; with none less likely by {best}: {losses[best]:.5f}")
     return replace(taught, none=(round(taught.none[0] - best, 3), *taught.none[1:]))
 

@@ -195,7 +195,7 @@ SECOND = Choice(
         0.0,  # taken where pages merge
     ),
     none=(
-        2.95,  # always
+        3.15,  # always
         -2.524,  # words known
         0.987,  # share of its place that is found
     ),
