@@ -12,6 +12,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from zipfile import ZipFile
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -25,8 +26,13 @@ from upright_ledger.app.decide.sheets.decide_list import decide_from
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.errors import UprightError
+from upright_ledger.formats.from_to import are_pairs, is_frame
 from upright_ledger.formats.html.content import read_facts
 from upright_ledger.formats.html.page_head import read_page
+from upright_ledger.formats.logs.forms.line_fields import fields_of, plain_line
+from upright_ledger.formats.logs.forms.line_objects import is_object
+from upright_ledger.formats.logs.log_formats import is_log
+from upright_ledger.formats.logs.record_texts import reader_of
 from upright_ledger.ledger.store import Ledger
 
 SIZE = 6_000
@@ -79,6 +85,23 @@ def test_time_grows_with_the_size(piece: str, name: str) -> None:
             try_all(fresh_ledger([OLD], [NEW]), file)
 
     grows_evenly(work)
+
+
+@pytest.mark.parametrize("before", ["", "a.log", "{ a: 1, ", "a: b, "])
+def test_what_takes_lines_apart_takes_a_time_that_grows_with_them(before: str) -> None:
+    """Whatever comes again and again in a line, such as figures behind the name of a log."""
+    takes: tuple[Callable[..., object], ...] = (
+        plain_line, fields_of, is_frame, is_object, are_pairs, is_log, reader_of,
+    )  # fmt: skip
+
+    for piece in (*"1 -|,.:={[", ".1", ", a: ", "- a: ", "'a': ", "/a = "):
+
+        def work(size: int, piece: str = piece) -> None:
+            line = before + piece * (size // len(piece)) + "x"
+            for take in takes:
+                take([line] if take in {are_pairs, is_log} else line)
+
+        grows_evenly(work)
 
 
 @settings(in_brief, max_examples=max(40, in_brief.max_examples // 3))

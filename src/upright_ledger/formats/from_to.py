@@ -55,9 +55,8 @@ def from_to(line: str) -> FromTo | None:
 
 def is_frame(line: str) -> bool:
     """Whether a line is what a program writes around its map: a bracket, a name, a comment."""
-    return (
-        not line.strip() or line.lstrip().startswith(("#", ";", "//")) or bool(_FRAME.match(line))
-    )
+    text = line.strip()
+    return not text or text.startswith(("#", ";", "//")) or bool(_FRAME.match(text))
 
 
 def are_pairs(lines: Sequence[str]) -> bool:

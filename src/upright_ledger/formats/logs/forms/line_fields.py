@@ -12,7 +12,7 @@ from upright_ledger.formats.logs.log_line import host_name
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
 _FOUND_IN = re.compile(
-    r"\A[^\s:\"]*(?:[._-]log(?:[._-]?\d+)*|\.(?:gz|bz2|xz|zst|txt))(?:\.(?:gz|bz2|xz|zst))?:"
+    r"\A[^\s:\"]*(?:[._-]log(?:[._-]?\d++)*+|\.(?:gz|bz2|xz|zst|txt))(?:\.(?:gz|bz2|xz|zst))?:"
     r"(?:\d+:)?(?=\S)"
 )
 """The file, perhaps with the number of the line, as `grep` writes them."""

@@ -191,7 +191,7 @@ def _joined(cells: list[str], width: int, delimiter: str) -> list[str]:
     return [*cells[: width - 1], delimiter.join(cells[width - 1 :])]
 
 
-_RULE = re.compile(r"[\s+|:=-]*-[\s+|:=-]*")
+_RULE = re.compile(r"(?=[\s+|:=]*-)[\s+|:=-]++")
 """What programs draw around a table and under its heading."""
 _COUNT = re.compile(r"\(?\d+ rows?\b.*")
 """What databases say under a table."""
