@@ -82,6 +82,15 @@ def test_records_over_several_lines_are_one_request_each(name: str, tmp_path: Pa
         assert (figure.days, figure.agent) == ("2026-05-01:1", "people")
 
 
+def test_records_that_are_torn_are_rejected_and_the_others_count(tmp_path: Path) -> None:
+    for name in ("an object of JavaScript", "YAML", "messages as they were sent"):
+        whole, path = RECORDS[name], tmp_path / "a.txt"
+        torn = whole.replace("status: 404", "").replace("HTTP/1.1 404", "").replace("}", "")
+        path.write_text(whole + torn + whole, encoding="utf-8")
+        found = [type(i).__name__ for i in read_access_log(path, ReadOptions(hosts=HOSTS)).items]
+        assert sorted(found)[:2] == ["Record", "Reject"], name
+
+
 def test_days_stand_before_months_where_a_log_would_take_months_otherwise(museum: Program) -> None:
     lines = [f"{d:02}/05/2026 10:00:00 192.0.2.1 GET /a{d} 404" for d in (1, 2, 3)]
     museum.write("a.log", "\n".join(lines))

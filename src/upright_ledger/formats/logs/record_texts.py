@@ -27,7 +27,7 @@ _FIGURES = re.compile(r"\d+\.\d+(?: \d+\.\d+)+")
 """Seconds since 1970, since the begin, and since the last of such lines, as caches write them."""
 _RULED = re.compile(
     r"\s*[*-]+\s*\[?\s*(?:\d+\. row|RECORD \d+)\b.*|\s*-{3,}\s*|\*\s+<<.*>>.*|"
-    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+"
+    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+|\(?\d+ rows?\b.*"
 )
 """What stands between records: the rules that databases draw, those of YAML, those of caches, and
 what PHP writes around a list.
@@ -43,7 +43,9 @@ _AHEAD = 1 << 16  # characters
 _REQUEST_LINE = re.compile(r"^[A-Z]{3,9} \S+ HTTP/\d", re.MULTILINE)
 _CLOSING = frozenset(["}", "})", "}]", "]"])
 
-Reader = Callable[[str], Iterator[dict[str, Any]]]
+Record = dict[str, Any] | str
+"""What it tells by its names; a text where it is damaged."""
+Reader = Callable[[str], Iterator[Record]]
 
 
 def reader_of(text: str) -> Reader | None:
@@ -59,7 +61,8 @@ def reader_of(text: str) -> Reader | None:
     ):
         if not looks_so(lines):
             continue
-        told = [tells_request(record) for record in islice(reader(text), _SAMPLE)]
+        first = islice(reader(text), _SAMPLE)
+        told = [tells_request(record) for record in first if isinstance(record, dict)]
         if sum(told) * 2 >= len(told) > 0:
             return reader
     return None
@@ -85,20 +88,24 @@ def _are_named(lines: Sequence[str]) -> bool:
     return len(names) >= _FEWEST and (sum(names.values()) + others) * 10 >= len(lines) * 9
 
 
-def printed_objects(text: str) -> Iterator[dict[str, Any]]:
-    """The objects that a program printed, one after the other."""
+def printed_objects(text: str) -> Iterator[Record]:
+    """The objects that a program printed, one after the other. One that is torn ends before the
+    next line that a brace begins.
+    """
     at = 0
     while (begin := loose_begin(text, at)) >= 0:
+        before = times_in(text[max(text.rfind("\n", 0, begin), 0) : begin])
         try:
             found, at = loose_object(text, begin)
         except ValueError:
-            at = begin + 1
+            end = text.find("\n{", begin)
+            at = end if end > 0 else len(text)
+            yield text[begin:at]
             continue
-        before = times_in(text[max(text.rfind("\n", 0, begin), 0) : begin])
         yield {BEFORE: before[0].day, **found} if before else found
 
 
-def named_records(text: str) -> Iterator[dict[str, Any]]:
+def named_records(text: str) -> Iterator[Record]:
     """Records of a name with its value a line, divided by empty lines, by rules, or by the signs
     with which the items of a list begin.
     """
@@ -106,18 +113,18 @@ def named_records(text: str) -> Iterator[dict[str, Any]]:
     for line in text.splitlines():
         item = _ITEM.match(line)
         divides = not line.strip() or _RULED.fullmatch(line) or item
-        if divides and len(record) >= _FEWEST:
+        if divides and record and list(record) != [BEFORE]:
             yield record
             record = {}
         if divides and (moments := times_in(line[:_LONGEST])):
             record = {BEFORE: line[moments[0].at :][:_LONGEST]}
-        elif divides and BEFORE not in record:
-            record = {}
         if (divides and not item) or len(record) > _MOST_NAMES:
             continue
         if (match := _NAMED.fullmatch(line)) is not None:
             _tell(record, match["name"], (match["value"] or "").strip("\"'"))
-    if len(record) >= _FEWEST:
+        else:
+            yield line
+    if record:
         yield record
 
 
@@ -143,7 +150,7 @@ def _without_sides(text: str) -> Iterator[str]:
 _SIDE = re.compile(r"\A[<>*] ?")
 
 
-def sent_messages(text: str) -> Iterator[dict[str, Any]]:
+def sent_messages(text: str) -> Iterator[Record]:
     """Requests as they were sent, with the statuses of their answers; the day is the last one that
     stood before them, or that of the answer.
     """
@@ -151,17 +158,19 @@ def sent_messages(text: str) -> Iterator[dict[str, Any]]:
     seen, answered = "", False
     for line in _without_sides(text):
         if (sent := sent_in(line.strip())) is not None and sent.protocol:
-            if record.get("status"):
+            if record:
                 yield record
             record = {"request": sent.line, "headers": {}, "time": seen}
             seen, answered = "", False
         elif (status := _STATUS_LINE.match(line.strip())) is not None:
-            record["status"], answered = status[1], True
+            answered = True
+            if record:
+                record["status"] = status[1]
         elif (header := _HEADER.fullmatch(line)) is not None and record and not answered:
             record["headers"].setdefault(header["name"], header["value"])
         elif (moments := times_in(line[:_LONGEST])) and not _HEADER.fullmatch(line):
             seen = line[moments[0].at :]
         elif header is not None and header["name"].lower() == "date" and record:
             record["time"] = record["time"] or header["value"]
-    if record.get("status") and "request" in record:
+    if record:
         yield record
