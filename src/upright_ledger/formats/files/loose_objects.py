@@ -43,24 +43,24 @@ def loose_begin(text: str, at: int = 0) -> int:
 
 def loose_object(text: str, at: int = 0) -> tuple[dict[str, Any], int]:
     """The object that begins there, and where it ends. Raises ValueError."""
-    reader = _Reader(text[at : at + _SIGNS])
+    reader = _Reader(text, at)
     found = reader.value(0)
     if not isinstance(found, dict) or not found:
         raise ValueError("it is no object with names")
-    return found, at + reader.at
+    return found, reader.at
 
 
 class _Reader:
-    """Reads values of a text, one after the other."""
+    """Reads values of a text from a place on, one after the other."""
 
-    def __init__(self, text: str) -> None:
-        self._text = text
+    def __init__(self, text: str, at: int) -> None:
+        self._text, self._end = text, at + _SIGNS
         self._left = _MOST
-        self.at = 0
+        self.at = at
 
     def _next(self) -> tuple[str, str]:
         """The next token: what kind it is, and its text. Raises ValueError at the end."""
-        match = _TOKEN.match(self._text, self.at)
+        match = _TOKEN.match(self._text, self.at, self._end)
         self._left -= 1
         if match is None or self._left < 0:
             raise ValueError("it is no whole object")
@@ -124,7 +124,7 @@ class _Reader:
             if self._is_next(*_BETWEEN):
                 while self._is_next(":"):
                     pass
-            if is_json and not _JSON_VALUE.match(self._text, self.at):
+            if is_json and not _JSON_VALUE.match(self._text, self.at, self._end):
                 raise ValueError("a value is damaged")
             found.setdefault(name, self.value(depth + 1))
         return found

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from functools import lru_cache
 from itertools import islice
 from typing import Any
 
@@ -32,7 +33,7 @@ _RULED = re.compile(
 """What stands between records: the rules that databases draw, those of YAML, those of caches, and
 what PHP writes around a list.
 """
-_ITEM = re.compile(r"(?P<indent>\s{0,8})- (?=[\"']?[A-Za-z_][\w-]{0,40}[\"']?:)")
+_ITEM = re.compile(r"\s{0,8}- (?=[\"']?[A-Za-z_][\w-]{0,40}[\"']?:)")
 _STATUS_LINE = re.compile(r"HTTP/\d(?:\.\d)? ([1-5]\d\d)\b")
 _HEADER = re.compile(r"(?P<name>[A-Za-z][A-Za-z0-9-]{1,40}): ?(?P<value>.*)")
 _FEWEST = 3
@@ -40,7 +41,7 @@ _MOST_NAMES = 300
 _LONGEST = 200  # characters of a line in which a time stands
 _SAMPLE = 20  # records
 _AHEAD = 1 << 16  # characters
-_REQUEST_LINE = re.compile(r"^[A-Z]{3,9} \S+ HTTP/\d", re.MULTILINE)
+_REQUEST_LINE = re.compile(r"[A-Z]{3,9} \S+ HTTP/\d")
 _CLOSING = frozenset(["}", "})", "}]", "]"])
 
 Record = dict[str, Any] | str
@@ -52,7 +53,11 @@ def reader_of(text: str) -> Reader | None:
     """What reads the records of a text that begins like this one; None where its lines stand for
     themselves, or tell of no requests.
     """
-    text = text[:_AHEAD]
+    return _reader_of(text[:_AHEAD])
+
+
+@lru_cache(maxsize=8)  # the same begin is looked at for several questions
+def _reader_of(text: str) -> Reader | None:
     lines = [line for line in text.splitlines()[:_FIRST] if line.strip()]
     for looks_so, reader in (
         (_are_printed, printed_objects),
@@ -77,9 +82,8 @@ def _are_printed(lines: Sequence[str]) -> bool:
 
 
 def _are_sent(lines: Sequence[str]) -> bool:
-    return any(_REQUEST_LINE.match(_SIDE.sub("", line)) for line in lines) and any(
-        _STATUS_LINE.match(_SIDE.sub("", line)) for line in lines
-    )
+    plain = [_SIDE.sub("", line) for line in lines]
+    return any(map(_REQUEST_LINE.match, plain)) and any(map(_STATUS_LINE.match, plain))
 
 
 def _are_named(lines: Sequence[str]) -> bool:
@@ -140,14 +144,8 @@ def _tell(record: dict[str, Any], name: str, value: str) -> None:
         below.setdefault(inner[1], first)
 
 
-def _without_sides(text: str) -> Iterator[str]:
-    """The lines of a text, without the signs by which programs tell what was sent from what came
-    back.
-    """
-    return (_SIDE.sub("", line) for line in text.splitlines())
-
-
 _SIDE = re.compile(r"\A[<>*] ?")
+"""By which programs tell what was sent from what came back."""
 
 
 def sent_messages(text: str) -> Iterator[Record]:
@@ -156,7 +154,8 @@ def sent_messages(text: str) -> Iterator[Record]:
     """
     record: dict[str, Any] = {}
     seen, answered = "", False
-    for line in _without_sides(text):
+    for line in (_SIDE.sub("", line) for line in text.splitlines()):
+        header = _HEADER.fullmatch(line)
         if (sent := sent_in(line.strip())) is not None and sent.protocol:
             if record:
                 yield record
@@ -166,11 +165,12 @@ def sent_messages(text: str) -> Iterator[Record]:
             answered = True
             if record:
                 record["status"] = status[1]
-        elif (header := _HEADER.fullmatch(line)) is not None and record and not answered:
+        elif header is None:
+            if moments := times_in(line[:_LONGEST]):
+                seen = line[moments[0].at :]
+        elif record and not answered:
             record["headers"].setdefault(header["name"], header["value"])
-        elif (moments := times_in(line[:_LONGEST])) and not _HEADER.fullmatch(line):
-            seen = line[moments[0].at :]
-        elif header is not None and header["name"].lower() == "date" and record:
+        elif record and header["name"].lower() == "date":
             record["time"] = record["time"] or header["value"]
     if record:
         yield record
