@@ -15,7 +15,7 @@ from upright_ledger.formats.tables.cells import (
 )
 
 _SIGNS = "=+|:\u2500-\u257f-"
-_RULE = re.compile(rf"[\s{_SIGNS}]*[{_SIGNS}]{{3,}}[\s{_SIGNS}]*\Z")
+_RULE = re.compile(rf"(?=[\s{_SIGNS}]*+\Z)(?:\s|[{_SIGNS}](?![{_SIGNS}]{{2}}))*+[{_SIGNS}]{{3}}")
 _FOOTER = re.compile(r"\s*(?:\(\d[\d,]* rows?\)|\d[\d,]* rows? in set\b.*)\s*\Z", re.IGNORECASE)
 _COUNT = re.compile(r"(\s+\d+)\s\S+\s*\Z")
 _GAPS = (re.compile(r" {2,}"), re.compile(r" +"))
