@@ -11,10 +11,8 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 
-import matching
 import numpy as np
 from moves.made import make_move
 from moves.page_texts import with_texts
@@ -22,8 +20,11 @@ from moves.site_move import SiteMove
 from moves.told import read_move
 from scipy.optimize import minimize
 
-from upright_ledger.core.matching import choice_model, learned_features, scoring
+from upright_ledger.core.matching import learned_features, scoring
 from upright_ledger.core.matching.choice_model import OTHER_ITEM, SAME_ITEM, TWIN, Choice, nested
+from upright_ledger.core.matching.pages.sides import Sides
+from upright_ledger.core.matching.pair_features import Likeness
+from upright_ledger.core.matching.proposals import FLOOR, SUREST
 
 RISING = {
     "same slug", "slug words", "slug letters", "same title", "title words", "old words found",
@@ -142,24 +143,53 @@ def fit(
 
 
 NEARLY = 1.015
+SHARPER, LESS_NONE = np.arange(1.0, 2.6, 0.25), np.arange(0.0, 1.6, 0.25)
 
 
-def settled(alone: Choice, taught: Choice, moves: Sequence[SiteMove]) -> Choice:
-    """The taught choice, with none as much less likely as makes confidence tell what is right (by
-    its logarithmic loss) on moves that it was not fitted on. The fit alone says too little. Of
-    what is nearly the best the most modest: errors of a site come in groups.
+def settled(taught: Choice, cases: Sequence[Case]) -> Choice:
+    """The taught choice, as much sharper, and with none as much less likely, as makes confidence
+    tell what is right (by its logarithmic loss) on moves that it was not fitted on: the penalty
+    draws weights to 0, and so says too little. Of what is nearly the best the most modest: errors
+    of a site come in groups.
     """
-    losses: dict[float, float] = {}
-    for less in np.arange(0.0, 1.05, 0.1).round(1).tolist():
-        none = (round(taught.none[0] - less, 3), *taught.none[1:])
-        choice_model.FIRST, choice_model.SECOND = alone, replace(taught, none=none)
-        told = [pair for move in moves for pair in matching.measure(move)[1]]
-        said, right = (np.array(x, float) for x in zip(*told, strict=True))
-        said = np.clip(said, 1e-6, 1 - 1e-6)
-        losses[less] = -float((right * np.log(said) + (1 - right) * np.log(1 - said)).mean())
-    best = next(n for n, loss in losses.items() if loss <= NEARLY * min(losses.values()))
-    print(f"# loss {losses[0.0]:.5f}; with none less likely by {best}: {losses[best]:.5f}")
-    return replace(taught, none=(round(taught.none[0] - best, 3), *taught.none[1:]))
+    losses: dict[tuple[float, float], float] = {}
+    for sharper in SHARPER.tolist():
+        for less in LESS_NONE.tolist():
+            choice = _turned(taught, sharper, less)
+            told = [_told(choice, case) for case in cases]
+            said, right = (np.concatenate(parts) for parts in zip(*told, strict=True))
+            said = np.clip(said, 1e-6, 1 - 1e-6)
+            losses[sharper, less] = -float(
+                (right * np.log(said) + (1 - right) * np.log(1 - said)).mean()
+            )
+    near = [at for at, loss in losses.items() if loss <= NEARLY * min(losses.values())]
+    best = min(near, key=lambda at: (sum(at), at))
+    print(
+        f"# loss {losses[1.0, 0.0]:.5f}; {best[0]} times as sharp, none less likely by {best[1]}:"
+    )
+    print(f"# {losses[best]:.5f}")
+    return _turned(taught, *best)
+
+
+def _turned(choice: Choice, sharper: float, less: float) -> Choice:
+    """A choice with all weights but those that are set by hand times `sharper`, and none less
+    likely.
+    """
+    by_hand = {scoring.SECOND.index(name) for name in SET_BY_HAND}
+    weights = (w if n in by_hand else round(sharper * w, 3) for n, w in enumerate(choice.weights))
+    always, *others = (round(sharper * w, 3) for w in choice.none)
+    lost = (round(sharper * w, 3) for w in choice.lost)
+    return Choice(tuple(weights), (round(always - less, 3), *others), tuple(lost))
+
+
+def _told(choice: Choice, case: Case) -> tuple[np.ndarray, np.ndarray]:
+    """The confidence of the best proposal of each page that has any, and whether it is right."""
+    old, figures, pages, right = case
+    chances = choice.chances(old, pages, figures)
+    order = np.lexsort((-chances, old))
+    best = order[np.unique(old[order], return_index=True)[1]]
+    best = best[chances[best] >= FLOOR]
+    return np.minimum(chances[best], SUREST), right[best]
 
 
 def _sign(name: str) -> tuple[float | None, float | None]:
@@ -180,6 +210,22 @@ def _weights(pages: list[int], made: int) -> np.ndarray:
     return each
 
 
+def taught_case(alone: Choice, sides: Sides, seen: Likeness, right: np.ndarray) -> Case:
+    """What the second choice sees of a move, after the first one."""
+    chances = alone.chances(seen.old, scoring.page_figures(sides, None), seen.figures)
+    seeds = scoring.seeds_of(seen, chances, {}, len(sides.old), len(sides.new))
+    learned = learned_features.learn(sides, seen, chances, seeds)
+    figures = np.hstack([seen.figures, learned.figures])
+    return seen.old, figures, scoring.page_figures(sides, learned.rate), right
+
+
+def held_out(alone: Choice, seed: int) -> Case:
+    """A made-up move that nothing was fitted on."""
+    move = make_move(seed, _size(seed))
+    sides, seen = scoring.first_look(move.old, move.new, {})
+    return taught_case(alone, sides, seen, truth_of(move, seen.old, seen.new))
+
+
 def main() -> None:
     first, last = (int(a) for a in sys.argv[1:3]) if len(sys.argv) > 2 else (1000, 1060)
     moves = [make_move(seed, _size(seed)) for seed in range(first, last)]
@@ -198,21 +244,10 @@ def main() -> None:
         scoring.FIRST,
         made=made,
     )
-    cases = []
-    for (sides, seen), y in zip(looks, truths, strict=True):
-        chances = alone.chances(seen.old, scoring.page_figures(sides, None), seen.figures)
-        learned, rate = learned_features.learn(
-            sides,
-            seen,
-            chances,
-            scoring.seeds_of(seen, chances, {}, len(sides.old), len(sides.new)),
-        )
-        cases.append(
-            (seen.old, np.hstack([seen.figures, learned]), scoring.page_figures(sides, rate), y)
-        )
+    cases = [taught_case(alone, *look, y) for look, y in zip(looks, truths, strict=True)]
     taught = fit(cases, scoring.SECOND, learned_features.LOST, made=made)
     after = last + (last - first) // 3
-    taught = settled(alone, taught, [make_move(s, _size(s)) for s in range(after, after + 20)])
+    taught = settled(taught, [held_out(alone, s) for s in range(after, after + 20)])
     for name, choice, names in (
         ("FIRST", alone, scoring.FIRST),
         ("SECOND", taught, scoring.SECOND),

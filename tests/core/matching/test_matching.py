@@ -191,10 +191,28 @@ def test_what_is_known_teaches_how_the_rest_moved() -> None:
     asked = MatchPage("o", "/archive/mill-race.html")
     best = propose([*old, asked], [*new, *twins]).found["o"][0]
     assert best.name == "here"
-    assert "pages beside it moved there, too" in best.reasons
+    assert "20 of 20 pages beside the old one moved there" in best.reasons
     press = {p.name: n.name for p, n in zip(old, many(20, "", "/press/{}/")[1], strict=True)}
     elsewhere = [*many(20, "", "/press/{}/")[1], *twins]
     assert propose([*old, asked], elsewhere, press).found["o"][0].name == "there"
+
+
+@pytest.mark.parametrize(
+    ("old", "first", "second", "why"),
+    [
+        ("/x/clock-tower.html", "/y/tower-of-the-clock-hall/", "/y/clock-hall/",
+            "the first fits better: this one lacks the word “tower”"),
+        ("/archive/mill-race-walk.html", "/stories/mill-race/", "/press/mill-race/",
+            "the first fits better: pages beside the old one moved elsewhere"),
+    ],
+)  # fmt: skip
+def test_a_runner_up_tells_why_it_comes_second(old: str, first: str, second: str, why: str) -> None:
+    others, moved = many(20, "/archive/{}.html", "/stories/{}/")
+    new = [MatchPage(path, path) for path in (second, first)]
+    best, behind = propose([MatchPage("o", old), *others], [*new, *moved]).found["o"]
+    assert (best.name, behind.name) == (first, second)
+    assert behind.reasons[-1] == why
+    assert not any("the first fits" in reason for reason in best.reasons)
 
 
 def test_a_retired_section_gets_fallbacks_and_no_home_page() -> None:

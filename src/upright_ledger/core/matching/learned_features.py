@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -39,14 +40,25 @@ _LONGEST_CHANGE = 3  # words
 _PRIOR = 2.0  # pages that a parent place counts for
 
 
-def learn(
-    sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.bool_]
-) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-    """What the seeds (a mask of the pairs) teach of every pair, and of every old page: the share of
-    its place's pages that are among the seeds. No page teaches of itself.
+class Learned(NamedTuple):
+    """figures: one row a pair, one column a name in FEATURES. rate: of each old page the share of
+    its place's pages that are among the seeds. moved: of each pair how many pages of the old one's
+    place are known to have moved to the new one's, and how many are known to have moved.
     """
+
+    figures: npt.NDArray[np.float32]
+    rate: npt.NDArray[np.float32]
+    moved: npt.NDArray[np.int32]
+
+
+def learn(sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.bool_]) -> Learned:
+    """What the seeds (a mask of the pairs) teach of every pair. No page teaches of itself."""
     if not len(seen.old):
-        return np.zeros((0, len(FEATURES)), np.float32), np.zeros(len(sides.old), np.float32)
+        return Learned(
+            np.zeros((0, len(FEATURES)), np.float32),
+            np.zeros(len(sides.old), np.float32),
+            np.zeros((0, 2), np.int32),
+        )
     old_places, old_codes = _codes([r.place for r in sides.old.readings])
     new_places, new_codes = _codes([r.place for r in sides.new.readings])
     width = len(new_places)
@@ -92,7 +104,8 @@ def learn(
     put("taken where pages merge", taken * merging)
     pages = np.bincount(old_codes, minlength=len(old_places))
     rate = (count_place[old_codes] - page_seeds + 0.5) / pages[old_codes]
-    return figures, rate.astype(np.float32)
+    counts = np.stack([same, total], axis=1).round().astype(np.int32)
+    return Learned(figures, rate.astype(np.float32), counts)
 
 
 def _rewritten(

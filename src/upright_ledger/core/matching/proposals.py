@@ -5,16 +5,13 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
-from urllib.parse import unquote
 
 import numpy as np
 
-from upright_ledger.core.matching import learned_features, scoring
 from upright_ledger.core.matching.pages.page_tongues import by_words
 from upright_ledger.core.matching.pages.page_words import MatchPage, PageWords
+from upright_ledger.core.matching.reasons import reasons
 from upright_ledger.core.matching.scoring import Weighed, weigh
-from upright_ledger.core.url.tokens import as_written
 
 MOST = 3
 """Proposals a page."""
@@ -29,11 +26,8 @@ SUREST = 0.999
 
 SPLIT = "holds one part of it: another page has the rest"
 
-_MOST_WORDS = 3
 _FEWEST_MOVED = 3
 _HALVES = 0.8  # of the words, by weight
-_SAME_TEXT, _MUCH_TEXT, _LITTLE_TEXT = 0.9, 0.2, 0.02
-_TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +101,7 @@ def propose(
             Proposal(
                 new[weighed.seen.new[k]].name,
                 _confidence(weighed, k),
-                _reasons(weighed, new, k, best)
+                reasons(weighed, new, k, best)
                 + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
             )
             for k in best
@@ -170,87 +164,6 @@ def _about(page: PageWords) -> set[str]:
 def _weight(weighed: Weighed, words: set[str]) -> float:
     weight_of = weighed.sides.weight_of
     return sum(weight_of[w] for w in words)
-
-
-_TOLD = (
-    "same text", "text found", "other text", "same title", "title words", "same slug", "same item",
-    "same number", "slug letters", "other number", "other year", "context",
-)  # fmt: skip
-_LEARNED = ("place moved there", "taken by another", "taken where pages merge")
-_TOLD_AT = [scoring.FIRST.index(name) for name in _TOLD]
-_LEARNED_AT = [learned_features.FEATURES.index(name) for name in _LEARNED]
-
-
-def _reasons(
-    weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]
-) -> tuple[str, ...]:
-    figures = dict(zip(_TOLD, weighed.seen.figures[k, _TOLD_AT].tolist(), strict=True))
-    learned = dict(zip(_LEARNED, weighed.learned[k, _LEARNED_AT].tolist(), strict=True))
-    old = weighed.sides.old.readings[int(weighed.seen.old[k])]
-    page, new = (
-        pages[int(weighed.seen.new[k])],
-        weighed.sides.new.readings[int(weighed.seen.new[k])],
-    )
-    said = []
-    if figures["same text"] >= _SAME_TEXT:
-        said.append("says the same")
-    elif figures["text found"] >= _MUCH_TEXT:
-        said.append(f"has {figures['text found']:.0%} of its text")
-    if figures["same title"]:
-        said.append("has the same title")
-    elif figures["title words"] > 0.6:
-        said.append("has a similar title")
-    if figures["same slug"] and not figures["same number"]:
-        said.append("has the same words in its address")
-    elif figures["same item"]:
-        said.append(f"is the same item {page.items[0] if page.items else max(old.items)}")
-        if weighed.sides.renumbering:
-            said.append(weighed.sides.renumbering)
-    elif figures["same number"]:
-        said.append(f"carries the same number {min(old.same_numbers(new))}")
-    elif figures["slug letters"] > 0.85:
-        said.append("is spelt nearly alike in its address")
-    if not said and (numbers := sorted({w for w in old.slug if w.isdigit()} & set(new.slug))):
-        said.append(f"shares the number {numbers[0]}")
-    if (
-        not figures["same slug"]
-        and not figures["same title"]
-        and (words := _common_words(weighed, old, new, page))
-    ):
-        said.append(f"shares {words}")
-    if not said and figures["slug letters"] > 0.5:
-        said.append("is spelt a little alike in its address")
-    if figures["other text"] > 1 - _LITTLE_TEXT:
-        said.append("its text is another")
-    if figures["other number"]:
-        said.append("carries another number")
-    if figures["other year"]:
-        said.append("names another year")
-    if learned["place moved there"] > 0.5:
-        said.append("pages beside it moved there, too")
-    elif figures["context"] > 0.5:
-        said.append("lies in a section of the same name")
-    if learned["taken by another"] > 0.5 and learned["taken where pages merge"] < 0.3:
-        said.append("another old page fits it as well or better")
-    if k == best[0] and len(best) > 1 and weighed.chances[best[1]] > 0.4 * weighed.chances[k]:
-        said.append("another page fits nearly as well")
-    return tuple(said or ["little speaks for it"])
-
-
-def _common_words(weighed: Weighed, old: PageWords, new: PageWords, page: MatchPage) -> str:
-    """The rarest words that both pages have, quoted."""
-    weight_of = weighed.sides.weight_of
-    common = {*old.slug, *old.title, *old.extra} & {*new.slug, *new.title, *new.extra, *new.context}
-    telling = [w for w in common if not w.isdigit() and weight_of[w] >= _TELLING]
-    if not telling:
-        return ""
-    words = sorted(telling, key=lambda w: (-weight_of[w], w))
-    written = _written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
-    quoted = [f"“{written.get(w, w)}”" for w in words[:_MOST_WORDS]]
-    return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}"
-
-
-_written = lru_cache(maxsize=1 << 16)(as_written)  # a page is proposed for several
 
 
 def _fallbacks(

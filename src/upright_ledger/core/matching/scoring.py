@@ -25,12 +25,13 @@ FIRST, SECOND = pair_features.FEATURES, pair_features.FEATURES + learned_feature
 @dataclass(slots=True)
 class Weighed:
     """All pairs that were looked at, in order of old and new page, with what was said of them and
-    their chances.
+    their chances. learned, moved: see `learned_features.Learned`.
     """
 
     sides: Sides
     seen: Likeness
     learned: npt.NDArray[np.float32]
+    moved: npt.NDArray[np.int32]
     chances: Floats
 
 
@@ -89,11 +90,12 @@ def weigh(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, 
     sides, seen = first_look(old, new, taught)
     chances = choice_model.FIRST.chances(seen.old, page_figures(sides, None), seen.figures)
     seeds = seeds_of(seen, chances, taught, len(old), len(new))
-    learned, rate = learned_features.learn(sides, seen, chances, seeds)
+    learned, rate, moved = learned_features.learn(sides, seen, chances, seeds)
     return Weighed(
         sides,
         seen,
         learned,
+        moved,
         choice_model.SECOND.chances(seen.old, page_figures(sides, rate), seen.figures, learned),
     )
 
