@@ -18,7 +18,7 @@ from upright_ledger.core.monitoring.changes import (
     subject_of,
 )
 from upright_ledger.core.monitoring.damaged_urls import Damage, MeantPage
-from upright_ledger.core.monitoring.day_totals import every_day, gaps_of, weekly_shares
+from upright_ledger.core.monitoring.day_totals import gaps_of, weekly_shares, with_gaps
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.core.monitoring.priority import NextDecision, enough, rank
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
@@ -225,8 +225,14 @@ def test_the_campaign_of_a_request(target: str, campaign: str) -> None:
 def test_days_of_which_no_log_tells_are_gaps_and_no_zeroes() -> None:
     days = {f"2026-05-{n:02}": {"2xx": 9.0, "404": 1.0} for n in (1, 2, 5, 9)}
     assert gaps_of(days) == [("2026-05-03", "2026-05-04"), ("2026-05-06", "2026-05-08")]
-    assert len(every_day(days)) == 9
-    assert every_day({}) == {} == dict(gaps_of({}))
+    assert [day for day, classes in with_gaps(days).items() if not classes] == [
+        "2026-05-03",
+        "2026-05-06",
+    ]
+    assert with_gaps({}) == {} == dict(gaps_of({}))
+    clocks = {"0001-01-01": {"404": 1.0}, "9999-12-31": {"404": 1.0}}
+    assert gaps_of(clocks) == [("0001-01-02", "9999-12-30")]
+    assert weekly_shares(clocks) is None
     assert weekly_shares(days) is None
     long = days | {"2026-05-30": {"404": 4.0}}
     assert weekly_shares(long) is None  # nothing is known of the week before the last

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.live.triaged import Triaged
-from upright_ledger.core.monitoring.day_totals import every_day, gaps_of
+from upright_ledger.core.monitoring.day_totals import gaps_of, with_gaps
 from upright_ledger.core.monitoring.deploy_days import YEARS, span_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
@@ -83,7 +83,7 @@ def _drawn(days: Mapping[str, Any]) -> dict[str, Any]:
 
 def _not_found(axes: Any, result: Triaged) -> None:
     days, shares = [], []
-    for day, classes in every_day(result.days).items():
+    for day, classes in with_gaps(result.days).items():
         whole = sum(classes.values())
         days.append(date.fromisoformat(day))
         shares.append(

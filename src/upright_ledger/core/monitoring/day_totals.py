@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date, timedelta
+from itertools import pairwise
 from typing import NamedTuple
 
 Days = Mapping[str, Mapping[str, float]]
 """Day → class of status → requests by people, in the order of days."""
 
 _WEEK = 7
+_DAY = timedelta(1)
 
 
 class DayTotals(NamedTuple):
@@ -27,27 +29,20 @@ class DayTotals(NamedTuple):
         return self.not_found / self.requests if self.requests else 0.0
 
 
-def every_day(days: Days) -> dict[str, Mapping[str, float]]:
-    """All days from the first to the last, with nothing for those of which no log tells."""
-    if not days:
-        return {}
-    first, last = (date.fromisoformat(day) for day in (min(days), max(days)))
-    listed = (first + timedelta(n) for n in range((last - first).days + 1))
-    return {day.isoformat(): days.get(day.isoformat(), {}) for day in listed}
-
-
 def gaps_of(days: Days) -> list[tuple[str, str]]:
     """First and last day of each time of which no log tells, within the time that there is."""
-    found: list[tuple[str, str]] = []
-    for day, classes in every_day(days).items():
-        if classes:
-            continue
-        before = (date.fromisoformat(day) - timedelta(1)).isoformat()
-        if found and found[-1][1] == before:
-            found[-1] = (found[-1][0], day)
-        else:
-            found.append((day, day))
-    return found
+    known = sorted(date.fromisoformat(day) for day, classes in days.items() if classes)
+    return [
+        ((before + _DAY).isoformat(), (after - _DAY).isoformat())
+        for before, after in pairwise(known)
+        if after - before > _DAY
+    ]
+
+
+def with_gaps(days: Days) -> dict[str, Mapping[str, float]]:
+    """The days, with nothing for the first day of each time of which no log tells."""
+    nothing: dict[str, Mapping[str, float]] = {first: {} for first, _ in gaps_of(days)}
+    return dict(sorted((nothing | dict(days)).items()))
 
 
 def totals(days: Days) -> DayTotals:
@@ -63,11 +58,20 @@ def weekly_shares(days: Days) -> tuple[float, float] | None:
     """The share of requests that were not found (404) in the seven days before the last seven, and
     in these; None where there are fewer days, or no request in either.
     """
-    listed = list(every_day(days).values())
-    if len(listed) < 2 * _WEEK or not (any(listed[-2 * _WEEK : -_WEEK]) and any(listed[-_WEEK:])):
+    if not days or _span(days) < 2 * _WEEK:
         return None
-    before, last = listed[-2 * _WEEK : -_WEEK], listed[-_WEEK:]
-    return _share(before), _share(last)
+    after = date.fromisoformat(max(days))
+    before, last = _week_until(days, after - _WEEK * _DAY), _week_until(days, after)
+    return (_share(before), _share(last)) if any(before) and any(last) else None
+
+
+def _span(days: Days) -> int:
+    first, last = (date.fromisoformat(day) for day in (min(days), max(days)))
+    return (last - first).days + 1
+
+
+def _week_until(days: Days, last: date) -> list[Mapping[str, float]]:
+    return [days.get((last - n * _DAY).isoformat(), {}) for n in range(_WEEK)]
 
 
 def _share(days: list[Mapping[str, float]]) -> float:
