@@ -67,7 +67,7 @@ SET_BY_HAND = {
     "other item": "OTHER_ITEM",
     "its twin ends alike": "TWIN",
 }
-PENALTY = 0.00005
+PENALTY = 0.0002
 REAL = 0.3
 
 Case = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]

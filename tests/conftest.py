@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from upright_ledger.demo.sample import Sample, write_sample
 from upright_ledger.servers import load_server
@@ -29,6 +30,10 @@ for _number, _handler in (
 ):
     if signal.getsignal(_number) == signal.SIG_IGN:
         signal.signal(_number, _handler)
+
+# Machines that run tests are shared: how long a drawn case takes there tells nothing.
+settings.register_profile("shared", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("shared")
 
 PROGRAM = Path(sys.executable).with_name("upright")
 OLD = "http://www.quillhaven.example"

@@ -52,7 +52,7 @@ def test_a_real_server_agrees_with_the_files_that_are_kept(name: str) -> None:
 
 
 @EACH_SERVER
-@settings(max_examples=5, deadline=None)
+@settings(max_examples=5)
 @given(seed=st.integers(0, 1 << 30))
 def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
     rng = random.Random(seed)
@@ -101,7 +101,7 @@ def hostile() -> RuleSet:
     return rules
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(seed=st.integers(0, 1 << 30))
 def test_many_requests_at_once_get_what_each_gets(seed: int) -> None:
     rng = random.Random(seed)
@@ -229,7 +229,7 @@ def test_a_scheme_that_two_proxies_tell_leads_into_no_loop(name: str, tmp_path: 
 
 
 @EACH_SERVER
-@settings(max_examples=25, deadline=None, derandomize=True, database=None)
+@settings(max_examples=25, derandomize=True, database=None)
 @given(seed=st.integers(0, 1 << 30))
 def test_what_is_held_back_leaves_a_hole_that_no_other_rule_fills(name: str, seed: int) -> None:
     rng = random.Random(seed)

@@ -55,7 +55,7 @@ OLD_URL = st.one_of(
 )
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(
     st.lists(
         st.tuples(OLD_URL, PATH, st.sampled_from([301, 302, 308, 410])), min_size=1, max_size=12

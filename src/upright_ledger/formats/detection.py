@@ -30,6 +30,7 @@ class FileKind(Word):
     TEXT = "text"
     TABLE = "table"
     SHEET = "sheet"
+    COLUMNS = "columns"
     JSON = "json"
     XML = "xml"
     SQL = "sql"
@@ -48,6 +49,7 @@ class FileKind(Word):
 OF_ROWS = (
     FileKind.TABLE,
     FileKind.SHEET,
+    FileKind.COLUMNS,
     FileKind.JSON,
     FileKind.XML,
     FileKind.SQL,
@@ -62,7 +64,10 @@ _MAGIC = (
 )
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 """With which files of Office begin that are older than XLSX."""
+IN_COLUMNS = (b"PAR1", b"ARROW1")
+"""With which files of columns begin: Parquet and Arrow."""
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
+_OPEN_TEXT = b"mimetypeapplication/vnd.oasis.opendocument.text"
 _TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
 _CELL = re.compile(r"<t[hd]\b[^>]{0,500}>(.{0,500}?)</t[hd]", re.IGNORECASE | re.DOTALL)
 _LONGEST_ROW = 20_000  # characters
@@ -72,7 +77,7 @@ _CONTROLS = bytes(
     b for b in range(32) if b not in b"\t\n\r\f\x1b"
 )  # hardly any of these is in a text
 _CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
-_CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
+_CDX_JSON = re.compile(r'^\[\s*(?:\[\s*)?"urlkey"[^\]\n]*\]\s*,?[^\S\n]*(?:\n|\Z)')
 _JSON = re.compile(r'\s*(?:\[\s*(?:\[\s*["\[{\d-]|[{"\]]|$)|\{\s*(?:["}]|$))')
 _APACHE_RULE = re.compile(
     r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|"
@@ -115,7 +120,13 @@ def recognise(path: Path) -> str:
             raise NoAddressesError(f"{path} is {what}, not a text file", remedy)
     if head.startswith(OLD_WORKBOOK):
         return FileKind.SHEET
+    if head.startswith(IN_COLUMNS):
+        return FileKind.COLUMNS
     if head.startswith(ZIP):
+        if b"word/" in head or _OPEN_TEXT in head:
+            raise NoAddressesError(
+                f"{path} is a document of a word processor", "save it as text, or as HTML"
+            )
         if b"xl/" in head or _OPEN_SHEET in head or b"[Content_Types].xml" in head:
             return FileKind.SHEET
         raise NoAddressesError(f"{path} is a zip archive", "unpack it and gather the folder")

@@ -92,6 +92,7 @@ TEXTS = {
         "module.exports = {\n  async redirects() {\n    return [\n"
         + rows("      {{ source: '{p}', destination: '/new/{n}', permanent: true }},")
         + "      { source: '/old/:slug*', destination: '/new/:slug*' },\n    ]\n  },\n}\n", LISTED),
+    "words of markup behind": text("a.adoc", rows("* {u}[The page {n}]\n* {u}[Page]"), LISTED),
     "a calendar with folded lines": text("a.ics", "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"
         + rows("BEGIN:VEVENT\r\nURL;VALUE=URI:{u}\r\nEND:VEVENT\r").replace(
             "shop/", "sh\r\n op/") + "END:VCALENDAR\r\n", LISTED),
@@ -131,6 +132,12 @@ TABLES = {
         + rows("https://fern{n}.example/p,{u},words"), LISTED),
     "old and new without a heading": text("a.csv", rows("{u},https://quillhaven.example/{n}"),
         LISTED),
+    "addresses and counts": text("a.txt", rows("{p} {n}700"),
+        {path: 1000 * n + 700 for path, n in COUNTED.items()}),
+    "links from page to page": text("a.csv", "Type,From,To,Anchor,Status Code\n"
+        + rows("Link," + OTHER + ",{u},x,404"), LISTED),
+    "short days below": text("a.csv", "Page,Views\n" + rows("{p},{n}")
+        + "\nDay Index,Views\n4/1/26,20\n4/2/26,35\n", COUNTED),
     "two rows of headings": text("a.csv", "Pages,,Traffic\nURL,Title,Hits\n" + rows("{u},t,{n}"),
         COUNTED),
     "drawn in Markdown": text("a.md", "# Pages\n\n| Page | Hits |\n|---|--:|\n"
@@ -181,12 +188,19 @@ JSON = {
         "items": [{"id": u, "url": u, "external_url": OTHER} for u in PAGES]},
     "posts of a contents system": [{"id": n, "link": u, "guid": {"rendered": f"{OLD}/?p={n}"},
         "title": {"rendered": "T"}} for n, u in enumerate(PAGES)],
+    "a crawl that tells from where": [{"url": u, "from": f"{OLD}/", "status": 404}
+        for u in PAGES],
+    "redirects of a host": [{"src": path, "status": 301, "headers": {"Location": "/new"}}
+        for path in PATHS],
+    "captures, in one line": [["urlkey", "timestamp", "original", "statuscode"],
+        *([f"example,quillhaven){p}", "20200101000000", OLD + p, "200"] for p in PATHS)],
     "a sitemap": {"urlset": {"url": [{"loc": u, "lastmod": "2026-01-01"} for u in PAGES]}},
     "a recording": {"log": {"version": "1.2", "entries": [{"request": {"method": "GET", "url": u},
         "response": {"status": 200, "content": {"mimeType": "text/html"}}} for u in PAGES]}},
 }  # fmt: skip
 UNCOUNTED = {"a list of addresses", "a feed", "posts of a contents system", "a sitemap",
-    "a recording"}  # fmt: skip
+    "a recording", "a crawl that tells from where", "redirects of a host",
+    "captures, in one line"}  # fmt: skip
 
 XML = {
     "pages": (rows("<page><url>{u}</url><title>t</title><hits>{n}</hits></page>"), COUNTED),

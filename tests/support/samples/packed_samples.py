@@ -12,6 +12,8 @@ from collections.abc import Callable
 from typing import Any
 
 import openpyxl
+import pyarrow as pa
+import pyarrow.parquet as pq
 
 OLD = "http://www.quillhaven.example"
 PATHS = ("/visit/room.html", "/shop/bell-tower", "/guide/tide?id=7")
@@ -95,6 +97,17 @@ def packed(**files: str) -> bytes:
     return out.getvalue()
 
 
+def in_columns(*, parquet: bool) -> bytes:
+    figures, out = [{"hits": n} for n in COUNTED.values()], io.BytesIO()
+    made = pa.table({"url": PAGES, "figures": figures})
+    if parquet:
+        pq.write_table(made, out)
+    else:
+        with pa.ipc.new_file(out, made.schema) as writer:
+            writer.write_table(made)
+    return out.getvalue()
+
+
 def taped(mode: str) -> bytes:
     out, data = io.BytesIO(), EXPORT.encode()
     with tarfile.open(fileobj=out, mode=mode) as archive:  # type: ignore[call-overload]
@@ -152,6 +165,8 @@ PACKED: dict[str, tuple[str, bytes, Told]] = {
     "a second sheet": ("a.xlsx", book(second), COUNTED),
     "a hidden sheet": ("a.xlsx", book(hidden), COUNTED),
     "an open workbook": ("a.ods", open_sheet(), COUNTED),
+    "Parquet": ("a.parquet", in_columns(parquet=True), COUNTED),
+    "Arrow": ("a.arrow", in_columns(parquet=False), COUNTED),
     "zip": ("a.zip", packed(**{"export.csv": EXPORT}), COUNTED),
     "zip of many": (
         "a.zip",

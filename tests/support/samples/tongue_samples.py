@@ -19,4 +19,13 @@ TONGUES: dict[str, tuple[str, str, str, str]] = {
     "Chinese, traditional": ("網頁", "點擊次數", "總計", CLICKS),
     "Korean": ("페이지", "클릭수", "합계", CLICKS),
     "Turkish": ("Sayfa", "Tıklamalar", "Toplam", CLICKS),
+    "Turkish, views": ("Sayfa", "Görüntüleme", "Toplam", HITS),
+    "Hungarian": ("Oldal", "Megtekintések", "Összesen", HITS),
+    "Norwegian, views": ("Side", "Visninger", "Totalt", HITS),
+    "Greek": ("Σελίδα", "Προβολές", "Total", HITS),
+    "Romanian": ("Pagină", "Vizualizări", "Total", HITS),
+    "Ukrainian": ("Сторінка", "Перегляди", "Total", HITS),
+    "Croatian": ("Stranica", "Posjeti", "Total", VISITS),
+    "Vietnamese": ("Trang", "Lượt xem", "Total", HITS),
+    "Arabic": ("الصفحة", "مشاهدات", "Total", HITS),
 }

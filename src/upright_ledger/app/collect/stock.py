@@ -44,7 +44,7 @@ from upright_ledger.ledger.tables.stock import (
     load_stock,
 )
 
-_TABLES = (FileKind.TABLE, FileKind.SHEET, FileKind.JSON)
+_TABLES = (FileKind.TABLE, FileKind.SHEET, FileKind.COLUMNS, FileKind.JSON)
 
 
 class Clash(NamedTuple):

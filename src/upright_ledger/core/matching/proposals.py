@@ -16,8 +16,8 @@ from upright_ledger.core.matching.scoring import Weighed, weigh
 MOST = 3
 """Proposals a page."""
 
-FLOOR = 0.05
-"""A first proposal with less confidence is no plausible page; a further one may have a tenth of
+FLOOR = 0.02
+"""A first proposal with less confidence is no plausible page; a further one may have a quarter of
 that.
 """
 
@@ -105,7 +105,7 @@ def propose(
                 + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
             )
             for k in best
-            if k == best[0] or weighed.chances[k] >= FLOOR / 10
+            if k == best[0] or weighed.chances[k] >= FLOOR / 4
         ]
     open_ones = [i for i, p in enumerate(old) if i not in known and p.name not in result.found]
     result.fallbacks = _fallbacks(weighed, old, new, open_ones, result)

@@ -33,6 +33,10 @@ _AMID = re.compile(
     r"(?:[^\s<>\"\u201c\u201d`{}|^\\]|\\/)+",
     re.IGNORECASE,
 )
+_LABEL = re.compile(r"(?<=[^=&?\[])\[[^\[\]]*\Z|(?<=[\w/])\[[^\[\]=]+\]\Z")
+"""What markup writes behind an address: its words, of which the first one, or the only one, is
+taken for a part of it.
+"""
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 # What stands behind an address and is no part of it, as the second word of a name may be: another
 # address, a figure or a status, what is far off, an arrow.
@@ -184,7 +188,7 @@ def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) ->
     elif not found:
         yield Aside(number, AsideClass.PROSE)
     for n, text in enumerate(found):
-        url = mend(text.replace("\\/", "/"))  # as scripts and JSON write them
+        url = mend(_LABEL.sub("", text).replace("\\/", "/"))  # as scripts and JSON write them
         yield _record(number, int(n == 0), url.text, url.mends, url.day)
 
 

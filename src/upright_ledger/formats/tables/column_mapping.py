@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
+from itertools import pairwise
 
-from upright_ledger.core.inventory.units import IN_TABLES, LINKING_PAGES, UNITS
+from upright_ledger.core.inventory.units import HITS, IN_TABLES, LINKING_PAGES, UNITS
 from upright_ledger.formats.tables.cells import (
     day_of,
     host_of,
@@ -15,6 +16,7 @@ from upright_ledger.formats.tables.cells import (
 )
 from upright_ledger.formats.tables.column_names import (
     AGENT,
+    ANCHOR,
     HOST,
     ITEM,
     LAST_SEEN,
@@ -212,6 +214,7 @@ def _url_column(
     A column under a fitting name is taken even where its cells are no full addresses.
     """
     words = [bare(h) for h in header]
+    directed = _ends_of_links(header, words)
     best, most = None, 0.0
     width = max([len(words), *(len(r) for r in rows)], default=0)
     for at in range(width):
@@ -227,6 +230,9 @@ def _url_column(
         )
         if side == "new" and word not in NAMES[URL]:
             rank = -0.5
+        if word == "location" and _are_redirects(words, rows):
+            rank = -0.5
+        rank = directed.get(at, rank)
         if word in NAMES[HOST] and _share(cells, _is_host) == 1:
             continue
         addresses = _share(cells, looks_like_address)
@@ -242,6 +248,22 @@ def _url_column(
     return best
 
 
+_FROM = frozenset(["from", "von", "depuis", "desde", "da", "van", "fra", "fran", "od", "z"])
+
+
+def _ends_of_links(header: Sequence[str], words: Sequence[str]) -> dict[int, float]:
+    """Ranks of the columns of a list of links, whose pages that link are those "from" which they
+    lead: such a list tells the text of a link, or names its addresses otherwise.
+    """
+    start = next((at for at, word in enumerate(words) if word in _FROM), None)
+    end = next((at for at, h in enumerate(header) if side_of(h) == "new"), None)
+    if start is None:
+        return {}
+    if end is not None:
+        return {start: -0.5, end: 1.5} if set(words) & set(NAMES[ANCHOR]) else {}
+    return {start: 0.0} if any(word in NAMES[URL][:10] for word in words) else {}
+
+
 def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -> int | None:
     """The column of old paths in a list of redirects that calls them sources, as lists of links
     call the pages that link: those are whole addresses.
@@ -251,10 +273,15 @@ def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -
     ):
         return None
     at = next(n for n, word in enumerate(words) if word in {"source", "sourceurl"})
-    codes = next((n for n, word in enumerate(words) if word in NAMES[STATUS]), None)
-    if codes is None or _share(_cells(rows, codes), lambda c: c[:1] in "34") < 1:
+    if not _are_redirects(words, rows):
         return None
     return at if _share(_cells(rows, at), lambda c: c[:1] == "/") > 0.5 else None
+
+
+def _are_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -> bool:
+    """Whether all rows tell a status of redirects, or of what is gone."""
+    codes = next((n for n, word in enumerate(words) if word in NAMES[STATUS]), None)
+    return codes is not None and _share(_cells(rows, codes), lambda c: c[:1] in "34") == 1
 
 
 def _linking_column(
@@ -302,7 +329,13 @@ def _by_content(
     open_ones = (
         {STATUS, LAST_SEEN, REFERRER, TITLE} - found.keys() - off - ({TITLE} if is_links else set())
     )
-    for at in range(len(header)):
+    width = len(header) or max(map(len, rows), default=0)
+    titles = [*header, *[""] * (width - len(header))]
+    if not header and width == _PATH_AND_COUNT and HITS not in off:
+        at = 1 - found.get(URL, width)
+        if at >= 0 and _are_counts(_cells(rows, at)):
+            found[HITS] = at
+    for at in range(width):
         cells = _cells(rows, at)
         if at in found.values() or len(cells) < 3:
             continue
@@ -314,25 +347,38 @@ def _by_content(
             found[STATUS] = at
         elif (
             LAST_SEEN in open_ones - found.keys()
-            and not _OTHER_DAY.search(header[at])
+            and not _OTHER_DAY.search(titles[at])
             and _share(cells, day_of) == 1
         ):
             found[LAST_SEEN] = at
         elif (
             REFERRER in open_ones - found.keys()
-            and side_of(header[at]) != "new"
+            and side_of(titles[at]) != "new"
             and _share(cells, lambda c: host_of(c) and host_of(c) not in hosts) == 1
         ):
             found[REFERRER] = at
         elif (
             TITLE in open_ones - found.keys()
-            and not _REMARKS.search(_in_words(header[at]))
+            and not _REMARKS.search(_in_words(titles[at]))
             and _share(cells, _is_phrase) > 0.7
             and len(set(cells)) * 2 > len(cells)
         ):
             found[TITLE] = at
 
 
+_PATH_AND_COUNT = 2  # columns
+
+
+def _are_counts(cells: Sequence[str]) -> bool:
+    """Whether cells beside addresses count them: figures, but no statuses and no row numbers."""
+    if not cells or not all(c.isascii() and c.isdigit() for c in cells):
+        return False
+    figures = [*map(int, cells[:_MANY_ROWS])]
+    steps = {b - a for a, b in pairwise(figures)}
+    return not all(map(status_code, cells)) and steps != {1}
+
+
+_MANY_ROWS = 400
 # Sentences that speak of a page are not what it is called.
 _REMARKS = re.compile(
     r"\b(?:why|because|reasons?|comes? from|came from|notes?|comments?|remarks?|details?|what|"

@@ -267,7 +267,12 @@ def _is_no_address(written: str) -> bool:
     """Whether a cell among whole addresses holds words, a figure or a day."""
     if _WORDS.match(written):
         return True
-    return written[0].isdecimal() and (number(written) is not None or day_of(written) != "")
+    return written[0].isdecimal() and (
+        number(written) is not None or day_of(written) != "" or bool(_SHORT_DAY.match(written))
+    )
+
+
+_SHORT_DAY = re.compile(r"\d{1,2}([/.-])\d{1,2}\1\d\d\Z")  # which of them is the day is not known
 
 
 def _cell(row: Sequence[str], at: int | None) -> str:

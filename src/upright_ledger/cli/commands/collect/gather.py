@@ -87,6 +87,7 @@ def command(
       text           URLs, one a line or amid other words
       table          CSV, TSV, printed tables and other delimited exports
       sheet          workbooks: XLSX, XLS, ODS, with links behind words
+      columns        files of columns: Parquet and Arrow
       json, xml      documents and lines, wherever the rows lie in them
       sql            dumps of databases
       sitemap, feed  XML sitemaps; RSS and Atom

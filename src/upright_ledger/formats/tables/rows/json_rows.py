@@ -29,7 +29,7 @@ def json_rows(path: Path, encoding: str) -> Iterator[Row]:
         first = list(islice(((n, line) for n, line in lines if line.strip()), 2))
         if len(first) == 2 and all(isinstance(_value_of(line), dict | list) for _, line in first):
             told = ((n, _read(path, n, line)) for n, line in chain(first, lines) if line.strip())
-            rows: Iterable[tuple[int, Named]] = ((n, _flat(value)) for n, value in told)
+            rows: Iterable[tuple[int, Named]] = ((n, flat(value)) for n, value in told)
         else:
             file.seek(0)
             rows = enumerate(_records(_document(path, file.read(MAX_DOCUMENT + 1)), ()), 1)
@@ -104,7 +104,7 @@ def _records(value: Any, names: Sequence[Sequence[str]], depth: int = 0) -> list
     if not isinstance(value, dict):
         return []
     if _are_addresses(value):
-        return [{"url": key, **_flat(told, "hits")} for key, told in value.items()]
+        return [{"url": key, **flat(told, "hits")} for key, told in value.items()]
     beside = [found for inner in value.values() if (found := _names_in(inner))]
     best = max(
         (_records(inner, beside, depth + 1) for inner in value.values()),
@@ -123,10 +123,10 @@ def _of_list(items: list[Any], names: Sequence[Sequence[str]], depth: int) -> li
         body = items[1:] if header else items
         width = max(map(len, items))
         header = header or next((list(told) for told in names if len(told) == width), [])
-        return [_flat(item, names=[header] if header else ()) for item in body]
+        return [flat(item, names=[header] if header else ()) for item in body]
     if any(_branches(item) for item in items):
         return [row for item in items for row in _tree(item)]
-    rows = [_flat(item, names=names) for item in items]
+    rows = [flat(item, names=names) for item in items]
     nested = [item for item in items if isinstance(item, dict | list)]
     if not nested or _addresses([_own(item) for item in items]):
         return rows
@@ -139,10 +139,10 @@ def _tree(value: Any, depth: int = 0) -> list[Named]:
     """The row that an object is, and those of the objects below it that are of its kind."""
     branches = _branches(value) if depth <= _DEEPEST else {}
     if not branches:
-        return [_flat(value)]
+        return [flat(value)]
     own = {name: inner for name, inner in value.items() if name not in branches}
     below = [row for inner in branches.values() for item in inner for row in _tree(item, depth + 1)]
-    return [_flat(own), *below]
+    return [flat(own), *below]
 
 
 def _branches(value: Any) -> dict[str, list[Any]]:
@@ -169,7 +169,7 @@ def _own(item: Any) -> Named:
     return {k: v for k, v in item.items() if isinstance(v, str)} if isinstance(item, dict) else {}
 
 
-def _flat(value: Any, name: str = _VALUE, names: Sequence[Sequence[str]] = ()) -> Named:
+def flat(value: Any, name: str = _VALUE, names: Sequence[Sequence[str]] = ()) -> Named:
     """The scalars in a value by their names. names: lists of names for lists of as many values."""
     found: dict[str, Any] = {}
     _put(found, name if not isinstance(value, dict) else "", value, list(names), 0)

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import MAX_COLUMNS, OF_ROWS, FileKind
 from upright_ledger.formats.tables.cells import Row
+from upright_ledger.formats.tables.rows.column_file_rows import column_file_rows
 from upright_ledger.formats.tables.rows.delimited_rows import delimited_rows
 from upright_ledger.formats.tables.rows.json_rows import json_rows
 from upright_ledger.formats.tables.rows.page_rows import page_rows
@@ -54,6 +55,8 @@ def rows_of(
     notes = [] if notes is None else notes
     if kind == FileKind.SHEET:
         rows = sheet_rows(path, sheet)
+    elif kind == FileKind.COLUMNS:
+        rows = column_file_rows(path)
     elif kind == FileKind.JSON:
         rows = json_rows(path, encoding)
     elif kind == FileKind.XML:
