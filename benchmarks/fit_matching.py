@@ -62,6 +62,8 @@ FIXED = {
 """Made-up moves are one to one more strictly than those that happen, on which other old pages say
 little of which candidate is right.
 """
+AT_LEAST = {"rewritten as others": 4.5}
+"""Made-up moves seldom change all names in one way."""
 SET_BY_HAND = {
     "same item": "SAME_ITEM",
     "other item": "OTHER_ITEM",
@@ -133,7 +135,8 @@ def fit(
 
     bounds = [FIXED.get(n, _sign(n)) for n in names]
     bounds += [(None, None)] * (len(lost) + page.shape[1])
-    start = np.array([low if low == high and low is not None else 0.0 for low, high in bounds])
+    least, most = np.array(bounds, float).T  # None is no number: nan, which bounds nothing
+    start = np.fmin(np.fmax(0.0, least), most)
     found = minimize(
         loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 400}
     )
@@ -142,8 +145,9 @@ def fit(
     return Choice(tuple(of_pairs.tolist()), tuple(of_pages.tolist()), tuple(of_lost.tolist()))
 
 
-NEARLY = 1.015
-SHARPER, LESS_NONE = np.arange(1.0, 2.6, 0.25), np.arange(0.0, 1.6, 0.25)
+NEARLY = 1.01
+SHARPER = np.arange(1.0, 2.6, 0.25)
+LESS_NONE = np.arange(0.0, 1.55, 0.1)
 
 
 def settled(taught: Choice, cases: Sequence[Case]) -> Choice:
@@ -172,10 +176,8 @@ def settled(taught: Choice, cases: Sequence[Case]) -> Choice:
 
 
 def _turned(choice: Choice, sharper: float, less: float) -> Choice:
-    """A choice with all weights but those that are set by hand times `sharper`, and none less
-    likely.
-    """
-    by_hand = {scoring.SECOND.index(name) for name in SET_BY_HAND}
+    """A choice with all weights but the fixed ones times `sharper`, and none less likely."""
+    by_hand = {scoring.SECOND.index(name) for name in FIXED}
     weights = (w if n in by_hand else round(sharper * w, 3) for n, w in enumerate(choice.weights))
     always, *others = (round(sharper * w, 3) for w in choice.none)
     lost = (round(sharper * w, 3) for w in choice.lost)
@@ -193,6 +195,8 @@ def _told(choice: Choice, case: Case) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _sign(name: str) -> tuple[float | None, float | None]:
+    if name in AT_LEAST:
+        return (AT_LEAST[name], None)
     return (0, None) if name in RISING else (None, 0) if name in FALLING else (None, None)
 
 

@@ -200,7 +200,7 @@ def test_what_is_known_teaches_how_the_rest_moved() -> None:
 @pytest.mark.parametrize(
     ("old", "first", "second", "why"),
     [
-        ("/x/clock-tower.html", "/y/tower-of-the-clock-hall/", "/y/clock-hall/",
+        ("/x/clock-tower-hill.html", "/y/tower-of-the-clock/", "/y/clock-hall-hill/",
             "the first fits better: this one lacks the word “tower”"),
         ("/archive/mill-race-walk.html", "/stories/mill-race/", "/press/mill-race/",
             "the first fits better: pages beside the old one moved elsewhere"),

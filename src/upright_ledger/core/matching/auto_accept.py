@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-PRUDENCE = 1.5
+PRUDENCE = 2.0
 """Confidence was fitted on made-up moves; until a sample was reviewed, errors are taken to be that
 many times as likely.
 """
@@ -48,7 +48,7 @@ class Band:
     right: float
 
 
-BANDS = (1.0, 0.99, 0.95, 0.9, 0.75, 0.5, 0.25, 0.05)
+BANDS = (1.0, 0.99, 0.95, 0.9, 0.75, 0.5, 0.25, 0.02)
 
 
 def bands(confidences: Sequence[float]) -> list[Band]:

@@ -98,44 +98,44 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.718,  # slug letters
-        3.902,  # same title
-        2.844,  # title words
-        -0.036,  # no title
+        0.698,  # slug letters
+        2.225,  # same title
+        1.687,  # title words
+        -0.55,  # no title
         0.0,  # old words found
-        1.819,  # new words found
+        0.731,  # new words found
         0.0,  # shared information
-        -0.598,  # old words missing
-        0.0,  # new words missing
-        0.259,  # context
-        4.681,  # same number
-        -0.924,  # other number
+        -0.683,  # old words missing
+        -0.191,  # new words missing
+        0.084,  # context
+        3.158,  # same number
+        -0.588,  # other number
         0.0,  # same year
-        -5.99,  # other year
-        1.719,  # both found
-        -1.261,  # words replaced
-        -2.301,  # old words unmatched
+        -4.272,  # other year
+        2.164,  # both found
+        -1.243,  # words replaced
+        -1.773,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.616,  # same name
-        1.515,  # name letters
+        0.679,  # same name
+        0.995,  # name letters
         0.0,  # same words
-        -2.115,  # opposed
-        0.657,  # title alone
-        0.147,  # title of a number
-        2.229,  # name alone
-        1.205,  # information alone
-        -1.236,  # place elsewhere
-        -0.375,  # new place elsewhere
-        3.339,  # same text
-        5.002,  # text found
-        9.869,  # text shared
-        -2.24,  # other text
+        -1.064,  # opposed
+        0.909,  # title alone
+        0.483,  # title of a number
+        1.24,  # name alone
+        1.443,  # information alone
+        -1.265,  # place elsewhere
+        -0.381,  # new place elsewhere
+        2.601,  # same text
+        4.078,  # text found
+        7.038,  # text shared
+        -1.707,  # other text
         TWIN,  # its twin ends alike
     ),
     none=(
-        7.372,  # always
-        -3.521,  # words known
+        4.765,  # always
+        -3.074,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -145,63 +145,63 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        1.276,  # slug letters
-        4.365,  # same title
-        2.047,  # title words
-        -0.497,  # no title
+        1.157,  # slug letters
+        3.507,  # same title
+        2.035,  # title words
+        -1.158,  # no title
         0.0,  # old words found
-        2.181,  # new words found
+        1.953,  # new words found
         0.0,  # shared information
-        -0.029,  # old words missing
+        -0.36,  # old words missing
         0.0,  # new words missing
         0.0,  # context
-        3.162,  # same number
-        -0.418,  # other number
+        3.676,  # same number
+        -0.566,  # other number
         0.0,  # same year
-        -3.745,  # other year
-        0.987,  # both found
-        -1.078,  # words replaced
-        -3.148,  # old words unmatched
+        -3.94,  # other year
+        2.425,  # both found
+        -1.77,  # words replaced
+        -3.264,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
-        0.0,  # name letters
+        0.506,  # name letters
         0.0,  # same words
-        -1.208,  # opposed
-        0.271,  # title alone
-        0.011,  # title of a number
-        0.69,  # name alone
-        0.966,  # information alone
-        -1.341,  # place elsewhere
-        -0.171,  # new place elsewhere
-        2.736,  # same text
-        4.153,  # text found
-        8.521,  # text shared
-        -1.972,  # other text
+        -0.742,  # opposed
+        1.035,  # title alone
+        0.664,  # title of a number
+        0.867,  # name alone
+        1.29,  # information alone
+        -1.99,  # place elsewhere
+        -0.315,  # new place elsewhere
+        3.192,  # same text
+        4.96,  # text found
+        8.617,  # text shared
+        -2.244,  # other text
         TWIN,  # its twin ends alike
-        1.675,  # place moved there
+        2.325,  # place moved there
         0.0,  # place moved elsewhere
-        2.876,  # number carried
-        -0.182,  # number not carried
-        0.0,  # slug carried
-        -0.45,  # slug not carried
-        4.684,  # name carried
-        -0.742,  # name not carried
-        4.421,  # rewritten as others
-        1.517,  # text carried
-        -0.193,  # text not carried
-        0.0,  # number alone
+        2.429,  # number carried
+        -0.321,  # number not carried
+        1.077,  # slug carried
+        -0.435,  # slug not carried
+        4.643,  # name carried
+        -1.299,  # name not carried
+        6.75,  # rewritten as others
+        2.139,  # text carried
+        -0.156,  # text not carried
+        0.407,  # number alone
         -0.7,  # taken by another
         0.0,  # taken where pages merge
     ),
     none=(
-        3.15,  # always
-        -2.524,  # words known
-        0.987,  # share of its place that is found
+        3.201,  # always
+        -3.495,  # words known
+        2.381,  # share of its place that is found
     ),
     lost=(
-        2.917,  # taken by another
-        -4.697,  # taken where pages merge
+        4.016,  # taken by another
+        -5.067,  # taken where pages merge
     ),
 )
 """With what the plain cases teach: what scoring.SECOND names."""
