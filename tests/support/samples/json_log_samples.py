@@ -295,4 +295,21 @@ OBJECTS: dict[str, tuple[dict[str, Any], Asked]] = {
         },
         Asked(),
     ),
+    "a summary beside what it sums up": (
+        {
+            "time": 1777629600123,
+            "req": {
+                "method": "get",
+                "url": PATH,
+                "headers": {"user-agent": AGENT, "referer": FROM, "host": HOST},
+            },
+            "res": {"statusCode": 404},
+            "msg": f"[response] get {PATH.partition('?')[0]} 404 (3ms)",
+        },
+        AT_HOST,
+    ),
+    "a line under a name of its own": (
+        {"log_io": COMBINED, "log_system": "-", "log_time": 1777629600.1},
+        Asked(),
+    ),
 }

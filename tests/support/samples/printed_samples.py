@@ -203,6 +203,8 @@ RECORDS: dict[str, str] = {
         f"cs-uri-query    : id=3\nsc-status       : 404\ncs(User-Agent)  : {PLUS}\n\n"
     ),
     "what a cache saw": (
+        "*   << BeReq    >> 32771\n-   Begin          bereq 32770 fetch\n"
+        f"-   BereqMethod    GET\n-   BereqURL       {PATH}\n-   BerespStatus   404\n-   End\n\n"
         "*   << Request  >> 32770\n-   Begin          req 1 rxreq\n"
         "-   Timestamp      Start: 1777629600.123456 0.000000 0.000000\n"
         f"-   ReqMethod      GET\n-   ReqURL         {PATH}\n-   ReqHeader      Host: {HOST}\n"

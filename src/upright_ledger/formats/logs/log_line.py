@@ -121,3 +121,11 @@ def without_visitor(line: str) -> str:
     """A line without what may name a visitor: addresses, and the word it begins with."""
     first, blank, rest = _VISITOR.sub("[visitor]", line).partition(" ")
     return f"{'[visitor]' if '.' in first else first}{blank}{rest}"
+
+
+_QUOTED_REQUEST = re.compile(r'.{6,300}"[A-Z]{3,10} [^\s"]{1,2000} HTTP/\d(?:\.\d)?" \d{3}\b')
+
+
+def is_quoted_request(value: object) -> bool:
+    """Whether a value is a line of a server, with its request in quotes."""
+    return isinstance(value, str) and _QUOTED_REQUEST.match(value) is not None

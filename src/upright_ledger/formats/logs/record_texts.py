@@ -111,8 +111,18 @@ def printed_objects(text: str) -> Iterator[Record]:
 
 def named_records(text: str) -> Iterator[Record]:
     """Records of a name with its value a line, divided by empty lines, by rules, or by the signs
-    with which the items of a list begin.
+    with which the items of a list begin. What a cache asks of the server behind it, and how it
+    spoke with visitors, are no requests of theirs.
     """
+    for record in _each_named(text):
+        if isinstance(record, str) or not any(map(_NO_VISITOR.match, record)):
+            yield record
+
+
+_NO_VISITOR = re.compile(r"Bereq[A-Z]|Sess(?:Open|Close)\Z")
+
+
+def _each_named(text: str) -> Iterator[Record]:
     record: dict[str, Any] = {}
     for line in text.splitlines():
         item = _ITEM.match(line)

@@ -35,11 +35,12 @@ from upright_ledger.formats.logs.log_line import (
     NotALineError,
     Parser,
     host_name,
+    is_quoted_request,
     most,
 )
 
 _MOST_SHAPES = 1_000
-_LONG = 10_000  # characters
+_LONG, _PAIR = 10_000, 2  # characters; values
 _NESTED = frozenset((dict, list))
 _DEEPEST, _MOST_VALUES = 8, 500
 _WRAPPED = frozenset(["log", "message", "msg", "textpayload", "line", "event", "raw", "data"])
@@ -70,14 +71,17 @@ class JsonParser:
         if not shape.wrapped:
             return line_of(shape.places, shape.values(found))
         inner = self._unwrapped(found, shape.wrapped)
-        if isinstance(inner, LogLine):
+        if isinstance(inner, LogLine) and inner.agent is not None:
             return inner
         try:
-            return line_of(shape.places, shape.values(found))
+            own = line_of(shape.places, shape.values(found))
         except NotALineError:
             if inner is not None:
                 return inner
             raise
+        # Both may tell of one request, and one of them who asked.
+        tells_who = isinstance(own, LogLine) and own.agent is not None
+        return inner if isinstance(inner, LogLine) and not tells_who else own
 
     def shape_of(self, found: dict[str, Any], *, remember: bool = True) -> Shape:
         """How objects like this one are read."""
@@ -169,7 +173,7 @@ def _is_pairs(value: list[Any]) -> bool:
     """Whether a list holds names with values, as headers and attributes are often told."""
     return all(
         (type(v) is dict and "value" in v and isinstance(v.get("name", v.get("key")), str))
-        or (type(v) is list and len(v) == _SEVERAL and isinstance(v[0], str))
+        or (type(v) is list and len(v) == _PAIR and isinstance(v[0], str))
         for v in value
     )
 
@@ -199,7 +203,7 @@ class Shape:
     @cached_property
     def values(self) -> Callable[[Any], list[str]]:
         paths = self.paths
-        if any(len(path) > 1 for path in paths) or len(paths) < _SEVERAL:
+        if any(len(path) > 1 for path in paths) or len(paths) <= 1:
             return lambda o: [as_text(_at(o, path)) for path in paths]
         pick = itemgetter(*(path[0] for path in paths))
         return lambda o: [v if type(v) is str else as_text(v) for v in pick(o)]
@@ -217,11 +221,12 @@ def _looked_up(found: Any, asked: frozenset[Name] = frozenset()) -> Shape:
     wanted = sorted({at for some in places for at in some})
     renumbered = {at: n for n, at in enumerate(wanted)}
     renamed = Places(*(tuple(renumbered[at] for at in some) for some in places))
-    wrapped = tuple(path for name, path in told if name and name[-1] in _WRAPPED)
+    wrapped = tuple(
+        path
+        for name, path in told
+        if name and (name[-1] in _WRAPPED or is_quoted_request(_at(found, path)))
+    )
     return Shape(tuple(told[at][1] for at in wanted), renamed, wrapped)
-
-
-_SEVERAL = 2
 
 
 def filled(places: Places, values: Sequence[str]) -> Places:
