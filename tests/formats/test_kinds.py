@@ -14,8 +14,9 @@ from pathlib import Path
 import pyarrow as pa
 import pytest
 import xlsxwriter
+from pyarrow import parquet
 
-from conftest import OLD, PROGRAM, Program
+from conftest import NEW, OLD, PROGRAM, Program
 
 W3C = """#Software: a server
 #Version: 1.0
@@ -324,3 +325,19 @@ def test_a_recording_of_a_browser_is_no_log(indent: int | None, museum: Program)
     (source,) = museum.json("gather", "a.har")["sources"]
     assert (source["kind"], source["accepted"]) == ("har", 3)
     assert {e["hits"] for e in museum.json("entries")["entries"]} == {0}
+
+
+def test_files_of_columns_are_lists_stock_and_answers(museum: Program) -> None:
+    for name, columns in {
+        "old": {"url": [f"{OLD}/a", f"{OLD}/b"], "hits": [3, 4]},
+        "pages": {"url": [f"{NEW}/a/"], "title": ["A"]},
+        "pairs": {"old": [f"{OLD}/a"], "new": [f"{NEW}/a/"]},
+    }.items():
+        parquet.write_table(pa.table(columns), museum.folder / f"{name}.parquet")
+    whole = (museum.folder / "old.parquet").read_bytes()
+    (museum.folder / "torn.parquet").write_bytes(whole[: len(whole) // 2])
+    assert museum.json("gather", "old.parquet")["sources"][0]["accepted"] == 2
+    assert "holds 1 page" in museum("stock", "pages.parquet").out
+    assert "1 answer posted" in museum("decide", "--from", "pairs.parquet").out
+    assert "2 distinct URLs with 7 hits" in museum("rehearse", "old.parquet", code=None).out
+    assert "torn.parquet is damaged" in museum("gather", "torn.parquet", code=3).err

@@ -61,7 +61,7 @@ def dialect_of(path: Path, text: str) -> str:
         return CADDY
     if _NGINX_LINE.search(text) and not all(map(from_to, lines)):
         return NGINX
-    if recognise(path) in {FileKind.JSON, FileKind.SHEET} or (
+    if recognise(path) in {FileKind.JSON, FileKind.SHEET, FileKind.COLUMNS} or (
         lines and "," in lines[0] and not _MAP_LINE.match(lines[0])
     ):
         return PAIRS
@@ -83,7 +83,7 @@ def read_rule_file(
     """The language of a file, and its rules in the order in which they are asked. given: what is
     known of the server it is for.
     """
-    if recognise(path) == FileKind.SHEET:
+    if recognise(path) in {FileKind.SHEET, FileKind.COLUMNS}:
         return PAIRS, _read_pairs(path, encoding)
     text = with_line_feeds(read_text(path, encoding))
     kind = dialect_of(path, text)

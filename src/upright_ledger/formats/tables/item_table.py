@@ -33,7 +33,8 @@ def item_rows(path: Path) -> list[tuple[int, str, str]]:
     first two columns. Raises InputError where it has no two columns, names addresses, or nothing.
     """
     kind = recognise(path)
-    rows = rows_of(path, kind if kind in {FileKind.SHEET, FileKind.JSON} else FileKind.TABLE)
+    known = {FileKind.SHEET, FileKind.COLUMNS, FileKind.JSON}
+    rows = rows_of(path, kind if kind in known else FileKind.TABLE)
     filled = ((line, cells) for line, cells in rows if any(c.strip() for c in cells))
     head = next(filled, (0, []))
     sides = [_side(cell) for cell in head[1]]

@@ -108,7 +108,7 @@ def read_pairs(
     options = options or ReadOptions()
     kind = recognise(path)
     if kind != FileKind.SHEET:
-        kind = kind if kind == FileKind.JSON else FileKind.TABLE
+        kind = kind if kind in {FileKind.JSON, FileKind.COLUMNS} else FileKind.TABLE
         filled = [r for r in rows_of(path, kind, options.encoding) if r[1]]
         return _pairs_of(path, kind, filled, options, new_origins)
     found = Pairs([], [])

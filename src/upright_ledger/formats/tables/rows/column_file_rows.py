@@ -30,7 +30,8 @@ def column_file_rows(path: Path) -> Iterator[Row]:
         yield from under_header(_named(path))
     except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
         raise InputError(
-            f"{path} is damaged: {str(error).splitlines()[0][:200]}", "export it again"
+            f"{path} is damaged: {str(error).partition(chr(10))[0][:200].rstrip('.')}",
+            "export it again",
         ) from None
 
 
