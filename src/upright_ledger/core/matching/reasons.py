@@ -6,6 +6,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from urllib.parse import unquote
 
+import numpy as np
+
 from upright_ledger.core.matching import choice_model, learned_features, scoring
 from upright_ledger.core.matching.pages.page_words import MatchPage, PageWords
 from upright_ledger.core.matching.scoring import Weighed
@@ -133,34 +135,31 @@ def _why_behind(
     pages: Sequence[MatchPage],
     k: int,
     first: int,
-    figures: Mapping[str, float],
+    told: Mapping[str, float],
 ) -> str:
     """What makes the first proposal likelier than the pair k of the same old page: of all that the
-    weights say for it, what weighs most. figures: those of the pair, by which it may be said.
+    weights say for it, what weighs most. told: the figures of the pair of which it is said already.
     """
-    weights = choice_model.SECOND.weights
-    better = dict.fromkeys(_KINDS, 0.0)
-    for kind, numbers in _NUMBERS.items():
-        for n in numbers:
-            better[kind] += weights[n] * (_figure(weighed, first, n) - _figure(weighed, k, n))
-    kind, ahead = max(better.items(), key=lambda item: item[1])
+    figures = np.concatenate(
+        [table[first].astype(float) - table[k] for table in (weighed.seen.figures, weighed.learned)]
+    )
+    better = _IN_KIND @ (figures * choice_model.SECOND.weights)
+    most = int(better.argmax())
+    kind, ahead = _NAMES[most], better[most]
     if ahead < _NEARLY:
         return "the first fits a little better"
-    if figures.get(f"other {kind}"):
+    if told.get(f"other {kind}"):
         return "the first fits better"
     if kind == "words" and (lacks := _lacking(weighed, pages, k, first)):
         return f"the first fits better: this one lacks {lacks}"
     return f"the first fits better: {_BEHIND[kind]}"
 
 
-_NUMBERS = {
-    kind: tuple(scoring.SECOND.index(name) for name in names) for kind, names in _KINDS.items()
-}
-
-
-def _figure(weighed: Weighed, k: int, n: int) -> float:
-    width = weighed.seen.figures.shape[1]
-    return float(weighed.seen.figures[k, n] if n < width else weighed.learned[k, n - width])
+_NAMES = tuple(_KINDS)
+_IN_KIND = np.array(
+    [[name in names for name in scoring.SECOND] for names in _KINDS.values()], float
+)
+"""One row a kind, one column a name in scoring.SECOND."""
 
 
 def _lacking(weighed: Weighed, pages: Sequence[MatchPage], k: int, first: int) -> str:
