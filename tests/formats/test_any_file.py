@@ -14,7 +14,10 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.inventory.units import CLICKS, HITS, IMPRESSIONS, VISITS
 from upright_ledger.ledger.tables.entries import load_entries
 
-OTHERS = ("packed: zip of many", "packed: a mail with an export", "rules: an arrow")
+OTHERS = (
+    "packed: zip of many", "packed: a mail with an export", "rules: an arrow",
+    "table: addresses and counts",
+)  # fmt: skip
 
 
 def told(sample: Sample, folder: Path) -> dict[str, dict[str, float]]:
@@ -55,6 +58,7 @@ def test_the_program_says_what_it_read(name: str, museum: Program) -> None:
     if "many" in name:
         assert "a.zip: d/Pages.csv" in out
         assert "left out: Queries.csv, a.bin" in out
+    assert ("its figures are taken for hits" in out) == ("counts" in name)
     known = museum.json("gather", sample.name)["sources"]
     assert all(source["known"] for source in known)
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from itertools import chain, islice, takewhile
 from pathlib import Path
 
+from upright_ledger.core.inventory.units import HITS
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
@@ -96,6 +97,11 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     header = first[at][1] if at is not None else []
     body = first[at + 1 :] if at is not None else first
     above = first[:at] if at is not None else []
+    if at is None and HITS in columns:
+        notes.append(
+            f"column {columns[HITS] + 1} has no heading: its figures are taken for hits "
+            "(--column hits= takes none)"
+        )
     table = Table(header, columns, above, chain(body, rows), notes=notes)
     table.doubts = column_mapping.doubtful_columns(header, columns, options.columns)
     table.width = RowWidth.of(kind, header, (cells for _, cells in body if cells))
