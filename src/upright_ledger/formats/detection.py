@@ -6,9 +6,11 @@ import csv
 import html
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from itertools import islice
 from pathlib import Path
 
+from upright_ledger.core.inventory.units import IN_TABLES
 from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.files.compressed import HEAD_BYTES, ZIP, read_head
@@ -18,8 +20,9 @@ from upright_ledger.formats.from_to import are_pairs
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
-from upright_ledger.formats.tables.cells import cells_of, looks_like_address
-from upright_ledger.formats.tables.column_names import is_heading
+from upright_ledger.formats.logs.record_texts import named_records
+from upright_ledger.formats.tables.cells import cells_of, looks_like_address, number
+from upright_ledger.formats.tables.column_names import NAMES, URL, bare, is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
@@ -31,6 +34,7 @@ class FileKind(Word):
     TABLE = "table"
     SHEET = "sheet"
     COLUMNS = "columns"
+    RECORDS = "records"
     JSON = "json"
     XML = "xml"
     SQL = "sql"
@@ -50,6 +54,7 @@ OF_ROWS = (
     FileKind.TABLE,
     FileKind.SHEET,
     FileKind.COLUMNS,
+    FileKind.RECORDS,
     FileKind.JSON,
     FileKind.XML,
     FileKind.SQL,
@@ -194,11 +199,36 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return FileKind.ROBOTS
     if are_pairs(sample):
         return FileKind.RULES
+    if _are_named_rows(text):
+        return FileKind.RECORDS
     few = sample[:60]
     delimiter = delimiter_of(few)
     if delimiter and not _is_bare_list(few, delimiter) and not _are_words(few, delimiter):
         return FileKind.TABLE
     return FileKind.TABLE if gap_between_cells(few) else FileKind.TEXT
+
+
+_AHEAD = 1 << 15  # characters
+_RECORDS = 30
+_FEWEST = 2
+_FIGURES = frozenset(name for unit in IN_TABLES for name in NAMES[unit])
+
+
+def _are_named_rows(text: str) -> bool:
+    """Whether records of a name with its value a line tell pages and figures, by names that are
+    known here.
+    """
+    first = islice(named_records(text[:_AHEAD]), _RECORDS)
+    whole = [record for record in first if isinstance(record, dict) and len(record) > 1]
+    told = sum(map(_tells_page, whole))
+    return told >= _FEWEST and told * 5 >= len(whole) * 4
+
+
+def _tells_page(record: Mapping[str, object]) -> bool:
+    values = [(bare(name), str(value)) for name, value in record.items()]
+    return any(name in NAMES[URL] and looks_like_address(value) for name, value in values) and any(
+        name in _FIGURES and number(value) is not None for name, value in values
+    )
 
 
 def _is_json(text: str) -> bool:

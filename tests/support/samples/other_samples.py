@@ -134,6 +134,10 @@ TABLES = {
         LISTED),
     "addresses and counts": text("a.txt", rows("{p} {n}700"),
         {path: 1000 * n + 700 for path, n in COUNTED.items()}),
+    "records of YAML": text("a.yml", "pages:\n" + rows("  - url: {u}\n    hits: {n}"), COUNTED),
+    "records of TOML": text("a.toml", rows('[[page]]\npath = "{p}"\nhits = {n}\n'), COUNTED),
+    "records of a database": text("a.txt", rows("{:*^60}".format(" {n}. row ")
+        + "\n url: {u}\nhits: {n}"), COUNTED),
     "links from page to page": text("a.csv", "Type,From,To,Anchor,Status Code\n"
         + rows("Link," + OTHER + ",{u},x,404"), LISTED),
     "short days below": text("a.csv", "Page,Views\n" + rows("{p},{n}")

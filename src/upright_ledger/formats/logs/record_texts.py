@@ -17,6 +17,7 @@ from upright_ledger.formats.logs.forms.json_lines import tells_request
 from upright_ledger.formats.logs.forms.line_objects import BEFORE
 from upright_ledger.formats.logs.forms.log_roles import sent_in
 from upright_ledger.formats.logs.forms.log_times import times_in
+from upright_ledger.formats.logs.log_line import is_quoted_request
 
 _NAMED = re.compile(
     r"[\s|*-]{0,8}[:\[]?[\"']?(?P<name>[A-Za-z@_][\w.@()-]{0,40})[\"']?\]?"
@@ -28,10 +29,10 @@ _FIGURES = re.compile(r"\d+\.\d+(?: \d+\.\d+)+")
 """Seconds since 1970, since the begin, and since the last of such lines, as caches write them."""
 _RULED = re.compile(
     r"\s*[*-]+\s*\[?\s*(?:\d+\. row|RECORD \d+)\b.*|\s*-{3,}\s*|\*\s+<<.*>>.*|"
-    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+|\(?\d+ rows?\b.*"
+    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+|\(?\d+ rows?\b.*|\s*\[\[?[\w.-]+\]\]?\s*"
 )
-"""What stands between records: the rules that databases draw, those of YAML, those of caches, and
-what PHP writes around a list.
+"""What stands between records: the rules that databases draw, those of YAML, those of caches, what
+PHP writes around a list, and the headings of TOML.
 """
 _ITEM = re.compile(r"\s{0,8}- (?=[\"']?[A-Za-z_][\w-]{0,40}[\"']?:)")
 _STATUS_LINE = re.compile(r"HTTP/\d(?:\.\d)? ([1-5]\d\d)\b")
@@ -87,6 +88,8 @@ def _are_sent(lines: Sequence[str]) -> bool:
 
 
 def _are_named(lines: Sequence[str]) -> bool:
+    if any(map(is_quoted_request, lines)):
+        return False  # what stands before a colon there is a host
     names = Counter(match["name"] for line in lines if (match := _NAMED.fullmatch(line)))
     others = sum(1 for line in lines if _RULED.fullmatch(line))
     return len(names) >= _FEWEST and (sum(names.values()) + others) * 10 >= len(lines) * 9

@@ -88,6 +88,7 @@ def command(
       table          CSV, TSV, printed tables and other delimited exports
       sheet          workbooks: XLSX, XLS, ODS, with links behind words
       columns        files of columns: Parquet and Arrow
+      records        names with a value a line, in YAML, TOML and prints of databases
       json, xml      documents and lines, wherever the rows lie in them
       sql            dumps of databases
       sitemap, feed  XML sitemaps; RSS and Atom

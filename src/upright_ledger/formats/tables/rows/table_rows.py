@@ -13,6 +13,7 @@ from upright_ledger.formats.tables.cells import Row
 from upright_ledger.formats.tables.rows.column_file_rows import column_file_rows
 from upright_ledger.formats.tables.rows.delimited_rows import delimited_rows
 from upright_ledger.formats.tables.rows.json_rows import json_rows
+from upright_ledger.formats.tables.rows.named_rows import named_rows
 from upright_ledger.formats.tables.rows.page_rows import page_rows
 from upright_ledger.formats.tables.rows.sql_rows import sql_rows
 from upright_ledger.formats.tables.rows.workbook_rows import sheet_rows
@@ -57,6 +58,8 @@ def rows_of(
         rows = sheet_rows(path, sheet)
     elif kind == FileKind.COLUMNS:
         rows = column_file_rows(path)
+    elif kind == FileKind.RECORDS:
+        rows = named_rows(path, encoding)
     elif kind == FileKind.JSON:
         rows = json_rows(path, encoding)
     elif kind == FileKind.XML:
