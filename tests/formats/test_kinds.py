@@ -340,4 +340,6 @@ def test_files_of_columns_are_lists_stock_and_answers(museum: Program) -> None:
     assert "holds 1 page" in museum("stock", "pages.parquet").out
     assert "1 answer posted" in museum("decide", "--from", "pairs.parquet").out
     assert "2 distinct URLs with 7 hits" in museum("rehearse", "old.parquet", code=None).out
+    museum.write("new.yml", f"- url: {NEW}/b/\n  hits: 3\n- url: {NEW}/c/\n  hits: 4\n")
+    assert "holds 3 pages" in museum("stock", "new.yml").out
     assert "torn.parquet is damaged" in museum("gather", "torn.parquet", code=3).err

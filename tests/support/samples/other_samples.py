@@ -140,6 +140,7 @@ TABLES = {
         + "\n url: {u}\nhits: {n}"), COUNTED),
     "links from page to page": text("a.csv", "Type,From,To,Anchor,Status Code\n"
         + rows("Link," + OTHER + ",{u},x,404"), LISTED),
+    "from old paths": text("a.csv", "from,url\n" + rows("{p},/new{n}"), LISTED),
     "short days below": text("a.csv", "Page,Views\n" + rows("{p},{n}")
         + "\nDay Index,Views\n4/1/26,20\n4/2/26,35\n", COUNTED),
     "two rows of headings": text("a.csv", "Pages,,Traffic\nURL,Title,Hits\n" + rows("{u},t,{n}"),

@@ -44,7 +44,13 @@ from upright_ledger.ledger.tables.stock import (
     load_stock,
 )
 
-_TABLES = (FileKind.TABLE, FileKind.SHEET, FileKind.COLUMNS, FileKind.JSON)
+_TABLES = (
+    FileKind.TABLE,
+    FileKind.SHEET,
+    FileKind.COLUMNS,
+    FileKind.RECORDS,
+    FileKind.JSON,
+)
 
 
 class Clash(NamedTuple):

@@ -214,7 +214,7 @@ def _url_column(
     A column under a fitting name is taken even where its cells are no full addresses.
     """
     words = [bare(h) for h in header]
-    directed = _ends_of_links(header, words)
+    directed = _ends_of_links(header, words, rows)
     best, most = None, 0.0
     width = max([len(words), *(len(r) for r in rows)], default=0)
     for at in range(width):
@@ -251,17 +251,18 @@ def _url_column(
 _FROM = frozenset(["from", "von", "depuis", "desde", "da", "van", "fra", "fran", "od", "z"])
 
 
-def _ends_of_links(header: Sequence[str], words: Sequence[str]) -> dict[int, float]:
-    """Ranks of the columns of a list of links, whose pages that link are those "from" which they
-    lead: such a list tells the text of a link, or names its addresses otherwise.
-    """
+def _ends_of_links(
+    header: Sequence[str], words: Sequence[str], rows: Sequence[Sequence[str]]
+) -> dict[int, float]:
+    """Ranks of the columns of links "from" pages: by texts of links, or beside other addresses."""
     start = next((at for at, word in enumerate(words) if word in _FROM), None)
     end = next((at for at, h in enumerate(header) if side_of(h) == "new"), None)
     if start is None:
         return {}
     if end is not None:
         return {start: -0.5, end: 1.5} if set(words) & set(NAMES[ANCHOR]) else {}
-    return {start: 0.0} if any(word in NAMES[URL][:10] for word in words) else {}
+    of_pages = _share(_cells(rows, start), host_of) == 1 and not _are_redirects(words, rows, "3")
+    return {start: 0.0} if of_pages and any(word in NAMES[URL][:10] for word in words) else {}
 
 
 def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -> int | None:
@@ -278,10 +279,10 @@ def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -
     return at if _share(_cells(rows, at), lambda c: c[:1] == "/") > 0.5 else None
 
 
-def _are_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -> bool:
-    """Whether all rows tell a status of redirects, or of what is gone."""
+def _are_redirects(words: Sequence[str], rows: Sequence[Sequence[str]], of: str = "34") -> bool:
+    """Whether all rows tell a status of redirects, or of what is gone. of: its first digits."""
     codes = next((n for n, word in enumerate(words) if word in NAMES[STATUS]), None)
-    return codes is not None and _share(_cells(rows, codes), lambda c: c[:1] in "34") == 1
+    return codes is not None and _share(_cells(rows, codes), lambda c: c[:1] in of) == 1
 
 
 def _linking_column(
