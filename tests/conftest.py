@@ -32,7 +32,9 @@ for _number, _handler in (
         signal.signal(_number, _handler)
 
 # Machines that run tests are shared: how long a drawn case takes there tells nothing.
-settings.register_profile("shared", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile(
+    "shared", deadline=None, max_examples=50, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.load_profile("shared")
 
 PROGRAM = Path(sys.executable).with_name("upright")

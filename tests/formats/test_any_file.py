@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import plistlib
 from pathlib import Path
 
 import pytest
@@ -121,3 +122,41 @@ def test_addresses_that_hold_commas_are_no_table(text: str, museum: Program) -> 
     museum("gather", "a.txt")
     found = {e["legacy_url"] for e in museum.json("entries")["entries"]}
     assert found == set(text.split())
+
+
+def test_what_stands_where_figures_do_is_said_and_no_sum_overflows(museum: Program) -> None:
+    absurd, much = 1 << 62, 999_999_999_999
+    museum.write("a.csv", f"url,hits\n/a,5\n/b,about 4\n/c,-\n/d,{absurd}\n/e,6\n/g,7\n/h,8\n")
+    out = museum("gather", "a.csv", COLUMNS="200").out
+    assert "2 cells of hits are nothing that counts, such as 'about 4' (row 3): taken as 0" in out
+    museum.write("b.csv", "url,hits\n" + f"/e,{much}\n" * 30 + f"/f,{much}\n")
+    museum("gather", "b.csv")
+    out = museum("balance").out
+    assert "30,999,999,999,989" in out, out
+
+
+def test_files_of_a_server_are_no_addresses(museum: Program) -> None:
+    root = "/var/www/html"
+    museum.write(
+        "a.txt", f"{root}/visit/room.html\n{root}/a b.html\n/var/log/x.log\n{root}/x/\n" * 2
+    )
+    refused = museum("gather", "a.txt", code=3)
+    assert "a.txt lists files of a server" in refused.err
+    out = museum("gather", "a.txt", "--document-root", root).out
+    assert "its file does not lie below the site's root: /var/log/x.log" in out
+    told = museum.json("entries")["entries"]
+    assert {e["legacy_url"].removeprefix(OLD) for e in told} == {
+        "/visit/room.html",
+        "/a%20b.html",
+        "/x/",
+    }
+
+
+def test_a_property_list_that_holds_itself_is_refused(museum: Program) -> None:
+    told: list[object] = ["http://www.quillhaven.example/a"]
+    for _ in range(12):
+        told = [told] * 20
+    museum.write("a.plist", plistlib.dumps(told, fmt=plistlib.FMT_BINARY))
+    assert "over 5,000,000 values" in museum("gather", "a.plist", code=3).err
+    museum.write("b.plist", plistlib.dumps([OLD])[:-30])
+    assert "b.plist is a damaged property list" in museum("gather", "b.plist", code=3).err

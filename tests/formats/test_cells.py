@@ -105,7 +105,7 @@ CELL = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=40)
+@settings(max_examples=20)
 @given(
     rows=st.lists(st.lists(CELL, min_size=1, max_size=4), min_size=1, max_size=12),
     width=st.integers(2, 4),

@@ -76,7 +76,7 @@ def grows_evenly(work: Callable[[int], None]) -> None:
     raise AssertionError(ratios)
 
 
-@settings(in_brief, max_examples=max(40, in_brief.max_examples // 3))
+@settings(in_brief, max_examples=max(12, in_brief.max_examples // 3))
 @given(piece=st.sampled_from(PIECES), name=st.sampled_from(sorted(WRITERS)))
 def test_time_grows_with_the_size(piece: str, name: str) -> None:
     def work(size: int) -> None:
@@ -105,7 +105,7 @@ def test_what_takes_lines_apart_takes_a_time_that_grows_with_them(before: str) -
         grows_evenly(work)
 
 
-@settings(in_brief, max_examples=max(40, in_brief.max_examples // 3))
+@settings(in_brief, max_examples=max(12, in_brief.max_examples // 3))
 @given(piece=st.sampled_from(PIECES))
 def test_time_grows_with_the_size_of_a_page(piece: str) -> None:
     def work(size: int) -> None:

@@ -85,7 +85,7 @@ TEXTS = st.lists(
 ).map("".join)
 
 
-@settings(max_examples=200)
+@settings(max_examples=80)
 @given(parts=st.lists(TEXTS, min_size=1, max_size=6), block=st.integers(41, 120))
 def test_no_block_boundary_changes_what_is_read(
     tmp_path_factory: pytest.TempPathFactory, parts: list[str], block: int

@@ -52,7 +52,7 @@ def test_a_real_server_agrees_with_the_files_that_are_kept(name: str) -> None:
 
 
 @EACH_SERVER
-@settings(max_examples=5)
+@settings(max_examples=3)
 @given(seed=st.integers(0, 1 << 30))
 def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
     rng = random.Random(seed)

@@ -26,7 +26,7 @@ TEXT = st.text(
 )
 
 
-@settings(max_examples=150)
+@settings(max_examples=50)
 @given(st.dictionaries(TEXT.map(lambda t: "1/" + t), TEXT, max_size=8))
 def test_what_is_quoted_reads_back(table: dict[str, str]) -> None:
     text = (
@@ -55,7 +55,7 @@ OLD_URL = st.one_of(
 )
 
 
-@settings(max_examples=80)
+@settings(max_examples=30)
 @given(
     st.lists(
         st.tuples(OLD_URL, PATH, st.sampled_from([301, 302, 308, 410])), min_size=1, max_size=12

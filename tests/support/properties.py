@@ -12,7 +12,7 @@ import os
 from hypothesis import HealthCheck, Phase, settings
 
 thorough = settings(
-    max_examples=int(os.environ.get("UPRIGHT_EXAMPLES", "60")),
+    max_examples=int(os.environ.get("UPRIGHT_EXAMPLES", "30")),
     print_blob=True,
     suppress_health_check=list(HealthCheck),
     phases=[p for p in Phase if p is not Phase.shrink or "UPRIGHT_SHRINK" in os.environ],

@@ -23,7 +23,11 @@ from upright_ledger.formats.logs.log_text import is_document, sample_of
 from upright_ledger.formats.logs.record_texts import named_records
 from upright_ledger.formats.tables.cells import cells_of, looks_like_address, number
 from upright_ledger.formats.tables.column_names import NAMES, URL, bare, is_heading
-from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
+from upright_ledger.formats.tables.rows.drawn_tables import (
+    gap_between_cells,
+    is_drawn,
+    with_plain_bars,
+)
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
 
@@ -71,6 +75,7 @@ OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 """With which files of Office begin that are older than XLSX."""
 IN_COLUMNS = (b"PAR1", b"ARROW1")
 """With which files of columns begin: Parquet and Arrow."""
+_PROPERTY_LIST = b"bplist00"
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
 _OPEN_TEXT = b"mimetypeapplication/vnd.oasis.opendocument.text"
 _TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
@@ -105,6 +110,8 @@ _TAG = re.compile(r"<(?!https?:|mailto:)[A-Za-z_!?/]")
 section 6.2.1), and those of lists with an address in brackets.
 """
 _DELIMITERS = ",;\t|"
+_ODD_DELIMITERS = "^~\x01\x1f"
+"""Signs that part cells here and there, and may stand in addresses: only a heading tells them."""
 MAX_COLUMNS = 1000
 """Of a table: exports have some hundreds at most, and a line of more is prose, or made to be
 slow.
@@ -139,6 +146,8 @@ def recognise(path: Path) -> str:
         raise NoAddressesError(
             f"{path} is an archive of several files", "unpack it and gather the folder"
         )
+    if head.startswith(_PROPERTY_LIST):
+        return FileKind.JSON  # which says the same
     if head.startswith(b"WARC/"):
         return FileKind.WARC
     encoding = guess_encoding(head)
@@ -155,6 +164,8 @@ def recognise(path: Path) -> str:
 def _markup(text: str) -> str:
     if re.search(r"<(?:\w+:)?(?:urlset|sitemapindex)\b", text):
         return FileKind.SITEMAP
+    if re.search(r"<plist\b[^<>]{0,200}>\s*<", text):
+        return FileKind.JSON
     if re.search(r"<(?:rss|(?:\w+:)?feed|rdf:RDF)\b", text):
         return FileKind.FEED
     if text.startswith("<?xml") and not re.search(r"<(?:!doctype )?html\b", text, re.IGNORECASE):
@@ -201,7 +212,7 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return FileKind.RULES
     if _are_named_rows(text):
         return FileKind.RECORDS
-    few = sample[:60]
+    few = [*map(with_plain_bars, sample[:60])]
     delimiter = delimiter_of(few)
     if delimiter and not _is_bare_list(few, delimiter) and not _are_words(few, delimiter):
         return FileKind.TABLE
@@ -284,7 +295,7 @@ def delimiter_of(lines: list[str]) -> str:
     """
     best, most = "", 0
     lines = [line for line in lines if not line.startswith("#") and not is_drawn(line)]
-    for delimiter in _DELIMITERS if lines else ():
+    for delimiter in _DELIMITERS + _ODD_DELIMITERS if lines else ():
         if is_heading(cells_of(lines[0], delimiter)):
             return delimiter
     for delimiter in _DELIMITERS:

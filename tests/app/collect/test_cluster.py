@@ -8,7 +8,7 @@ import sqlite3
 import subprocess
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -51,6 +51,20 @@ def by_one(parts: Path, tmp_path_factory: pytest.TempPathFactory) -> dict[str, A
     return contents_of(program.folder)
 
 
+@pytest.fixture(scope="module")
+def stored(parts: Path) -> Iterator[dict[str, str]]:
+    """The environment in which the parts lie in a bucket."""
+    with bucket({f"2026/{name}": parts / name for name in NAMES}) as environment:
+        yield environment
+
+
+@pytest.fixture(scope="module")
+def workers(stored: dict[str, str], tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a scheduler with two workers, which may read the bucket."""
+    with dask(tmp_path_factory.mktemp("dask"), **stored) as cluster:
+        yield cluster.address
+
+
 def _opened(folder: Path) -> Path:
     hosts = ("http://www.quillhaven.example", "http://quillhaven.example")
     folder.mkdir(exist_ok=True)
@@ -68,34 +82,35 @@ def test_workers_of_this_machine(parts: Path, by_one: dict[str, Any], tmp_path: 
     assert again["sources"][0]["known"]
 
 
-def test_a_bucket(parts: Path, by_one: dict[str, Any], tmp_path: Path) -> None:
-    with bucket({f"2026/{name}": parts / name for name in NAMES}) as environment:
-        one, local = Program(_opened(tmp_path / "a")), Program(_opened(tmp_path / "b"))
-        one("gather", "s3://logs/2026/access.log.*", **environment)
-        assert contents_of(one.folder) == by_one
-        local("gather", "--on", "local", "s3://logs/2026/", **environment)
-        assert contents_of(local.folder) == by_one
-        missing = one("gather", "s3://logs/2025/*.gz", code=3, **environment)
-        assert "no file matches s3://logs/2025/*.gz" in missing.err
-        missing = one("gather", "s3://other/x.log", code=3, **environment)
-        assert "s3://other/x.log" in missing.err
+def test_a_bucket(
+    stored: dict[str, str], workers: str, by_one: dict[str, Any], tmp_path: Path
+) -> None:
+    one, others = Program(_opened(tmp_path / "a")), Program(_opened(tmp_path / "b"))
+    one("gather", "s3://logs/2026/access.log.*", **stored)
+    assert contents_of(one.folder) == by_one
+    others("gather", "--on", workers, "s3://logs/2026/", **stored)
+    assert contents_of(others.folder) == by_one
+    missing = one("gather", "s3://logs/2025/*.gz", code=3, **stored)
+    assert "no file matches s3://logs/2025/*.gz" in missing.err
+    missing = one("gather", "s3://other/x.log", code=3, **stored)
+    assert "s3://other/x.log" in missing.err
 
 
-def test_workers_ask_the_rules(parts: Path, tmp_path: Path) -> None:
+def test_workers_ask_the_rules(
+    parts: Path, stored: dict[str, str], workers: str, tmp_path: Path
+) -> None:
     """A rehearsal by workers, of logs in a bucket, says what one machine says of files."""
     program = Program(_opened(tmp_path))
     program("gather", parts / NAMES[0])
     program("decide", "/visit/{+rest}", "--to", "/your-visit/{rest}")
     here = program.json("rehearse", parts / NAMES[0], parts / NAMES[1], code=1)
-    with bucket({name: parts / name for name in NAMES[:2]}) as environment:
-        told = program(
-            "rehearse", "--on", "local", "s3://logs/access.log.*", "--json", code=1, **environment
-        )
+    told = program(
+        "rehearse", "--on", workers, "s3://logs/2026/access.log.0[01]*", "--json", code=1, **stored
+    )
     assert told.json | {"run": 1} == here
-    with dask(tmp_path) as cluster:
-        by_others = program.json(
-            "rehearse", "--on", cluster.address, parts / NAMES[0], parts / NAMES[1], code=1
-        )
+    by_others = program.json(
+        "rehearse", "--on", workers, parts / NAMES[0], parts / NAMES[1], code=1
+    )
     assert by_others | {"run": 1} == here
 
 
@@ -205,12 +220,13 @@ def test_files_that_a_web_server_lists(parts: Path, by_one: dict[str, Any], tmp_
     assert found["lines of entries"] == by_one["lines of entries"]
 
 
-def test_triage_of_logs_in_a_bucket(parts: Path, tmp_path: Path) -> None:
+def test_triage_of_logs_in_a_bucket(
+    parts: Path, stored: dict[str, str], workers: str, tmp_path: Path
+) -> None:
     """By workers, it says what it says of files here."""
     told = []
-    with bucket({name: parts / name for name in NAMES[:3]}) as environment:
-        for n, words in enumerate(([str(parts / n) for n in NAMES[:3]],
-                ["--on", "local", "s3://logs/access.log.*"])):  # fmt: skip
-            program = Program(_opened(tmp_path / str(n)))
-            told.append(program("triage", *words, "--json", **environment).json)
+    for n, words in enumerate(([str(parts / n) for n in NAMES[:3]],
+            ["--on", workers, "s3://logs/2026/access.log.0[0-2]*"])):  # fmt: skip
+        program = Program(_opened(tmp_path / str(n)))
+        told.append(program("triage", *words, "--json", **stored).json)
     assert told[0] == told[1]

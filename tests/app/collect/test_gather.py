@@ -325,7 +325,7 @@ LINE = st.one_of(
 )
 
 
-@settings(max_examples=60)
+@settings(max_examples=25)
 @given(lines=st.lists(LINE, min_size=1, max_size=20))
 def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFactory) -> None:
     """Accepted + set aside + rejected = lines read, whatever is in the file."""

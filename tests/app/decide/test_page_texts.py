@@ -230,7 +230,7 @@ def test_texts_without_blanks_between_words_are_told_apart() -> None:
     assert alike[1] == 0.0
 
 
-@settings(max_examples=60)
+@settings(max_examples=20)
 @given(st.integers(0, 10**9), st.integers(100, 3000), st.floats(0, 0.3), st.integers(0, 400))
 def test_a_sketch_tells_how_alike_whole_texts_are(
     seed: int, length: int, edited: float, around: int

@@ -109,7 +109,7 @@ class WrittenLog:
             self._number += 2 - self._number % 3
 
 
-@settings(max_examples=30, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(ACTIONS)
 def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
     tmp_path_factory: pytest.TempPathFactory, actions: list[tuple[str, int]]

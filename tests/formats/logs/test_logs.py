@@ -233,7 +233,7 @@ def careful(lines: list[str]) -> tuple[Counter[tuple[str, str, str]], int, int]:
     return found, aside, rejected
 
 
-@settings(max_examples=150)
+@settings(max_examples=50)
 @given(
     lines=st.lists(ODD_LINES, min_size=1, max_size=30), block=st.sampled_from([64, 200, 1 << 16])
 )
@@ -279,7 +279,7 @@ PARTS = st.sampled_from(
 )
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(
     queries=st.lists(st.lists(PARTS, max_size=5), min_size=1, max_size=12),
     ends=st.sampled_from(["", "&utm_id=in-path"]),

@@ -48,8 +48,10 @@ def started(*words: str, folder: Path, **environment: str) -> subprocess.Popen[b
 
 
 @contextmanager
-def dask(folder: Path, workers: int = 2, *options: str, scheme: str = "tcp") -> Iterator[Dask]:
-    """A scheduler with so many workers. options: of both."""
+def dask(
+    folder: Path, workers: int = 2, *options: str, scheme: str = "tcp", **environment: str
+) -> Iterator[Dask]:
+    """A scheduler with so many workers. options: of both; environment: what workers find in it."""
     port = free_port()
     address = f"{scheme}://127.0.0.1:{port}"
     quiet = ("--no-dashboard", *options)
@@ -59,7 +61,9 @@ def dask(folder: Path, workers: int = 2, *options: str, scheme: str = "tcp") -> 
         wait_for(port)
         for _ in range(workers):
             told = (address, "--no-nanny", "--nthreads", "1", *quiet)
-            found.workers.append(started("distributed.cli.dask_worker", *told, folder=folder))
+            found.workers.append(
+                started("distributed.cli.dask_worker", *told, folder=folder, **environment)
+            )
         yield found
     finally:
         found.end()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import plistlib
 from typing import NamedTuple
 
 from packed_samples import PACKED
@@ -53,6 +54,14 @@ TEXTS = {
     "a list of a program": text("a.py", f"pages = [\n{rows(chr(39) + '{u}' + chr(39) + ',')}]\n",
         LISTED),
     "in brackets": text("a.txt", rows("<{u}>"), LISTED),
+    "a statement about each": text("a.ttl", rows('<{u}> dct:title "The page" .'), LISTED),
+    "marks of a forum": text("a.txt", rows("[url={u}]The page[/url]"), LISTED),
+    "escaped whole": text("a.csv", "url\n" + rows("{u}").replace("/", "%2F").replace(":", "%3A")
+        .replace("?", "%3F"), LISTED),
+    "expressions": text("a.yml", rows('regex: "^{u}$"').replace("?", "&") + rows(
+        'regex: "^{u}(.*)$"'), dict.fromkeys((*PATHS[:2], "/guide/tide&id=7"))),
+    "files below a folder": text("a.txt", ".\n" + "".join(f".{p}\n" for p in PATHS),
+        LISTED | {"/": None}),
     "triples": text("a.nt", rows('<{u}> <http://terms.example/title> "x" .'), LISTED),
     "a letter": text("a.txt", "Dear all,\nsee {}, then ({}). Also <{}>!\n".format(*PAGES), LISTED),
     "markdown": text("a.md", '* [a]({})\n* [b]({} "t")\n\n[c]: {}\n'.format(*PAGES), LISTED),
@@ -306,7 +315,24 @@ def _tongues() -> dict[str, Sample]:
     return found
 
 
+PRINTED = {
+    "rows with their numbers": ["  url  hits"] + [f"{n}  {u}  {n + 1}" for n, u in enumerate(PAGES)],
+    "single blanks, numbers from one": ["  url hits"] + [f"{n} {u} {n}" for n, u in enumerate(PAGES, 1)],
+    "a drawn box, with types": ["┌───┬───┐", "│ url │ hits │", "│ varchar │ int64 │", "├───┼───┤"]
+        + [f"│ {u} │ {n} │" for n, u in enumerate(PAGES, 1)] + ["└───┴───┘"],
+    "carets": ["url^hits"] + [f"{u}^{n}" for n, u in enumerate(PAGES, 1)],
+    "counts and statuses": [f"{n} 404 {u}" for n, u in enumerate(PAGES, 1)][::-1],
+    "path and query": ["uri_path,uri_query,count"] + [
+        f"{u.partition('?')[0].removeprefix(OLD)},{u.partition('?')[2]},{n}"
+        for n, u in enumerate(PAGES, 1)],
+}  # fmt: skip
+SAVED = {"Children": [{"URLString": u, "URIDictionary": {"title": "A page"}} for u in PAGES]}
+
 SAMPLES: dict[str, Sample] = {
+    **{f"printed: {n}": text("a.txt", "\n".join(told) + "\n", COUNTED)
+        for n, told in PRINTED.items()},
+    **{f"property list: {form.name}": Sample("a.plist", plistlib.dumps(SAVED, fmt=form), LISTED)
+        for form in plistlib.PlistFormat},
     **{f"table: {name}": sample for name, sample in _tongues().items()},
     **{f"text: {name}": sample for name, sample in TEXTS.items()},
     **{f"table: {name}": sample for name, sample in TABLES.items()},

@@ -27,5 +27,7 @@ TONGUES: dict[str, tuple[str, str, str, str]] = {
     "Ukrainian": ("Сторінка", "Перегляди", "Total", HITS),
     "Croatian": ("Stranica", "Posjeti", "Total", VISITS),
     "Vietnamese": ("Trang", "Lượt xem", "Total", HITS),
-    "Arabic": ("الصفحة", "مشاهدات", "Total", HITS),
+    "Arabic": ("الصفحة", "المشاهدات", "Total", HITS),
+    "Thai": ("หน้า", "จำนวนการดู", "Total", HITS),
+    "a count": ("request.keyword: Descending", "Count of records", "Total", HITS),
 }

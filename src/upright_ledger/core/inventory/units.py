@@ -59,9 +59,15 @@ UNITS: Mapping[str, Unit] = {
             "прегледи", "prikazi", "pregledi", "pregledistranica", "ogledi", "ogledistrani",
             "zobrazenia", "zobrazeniastranok", "peržiūros", "skatījumi",
             "vaatamised", "lehevaatamised", "lượtxem", "sốlượtxem", "tayangan", "tayanganhalaman",
-            "مشاهدات", "צפיות", "การดูหน้าเว็บ", "การดู", "दृश्य",
+            "مشاهدات", "צפיות", "การดูหน้าเว็บ", "การดู", "จำนวนการดู", "दृश्य", "بازدید",
+            "count", "counts", "anzahl", "nombre", "cantidad", "aantal", "antal", "liczba",
+            "conteggio", "contagem", "recuento", "occurrences", "frequency", "件数", "次数",
+            "количество", "число",
         ),
-        within=("pageviews", "page views", "views", "hits", "requests", "seitenaufrufe"),
+        within=(
+            "pageviews", "page views", "views", "hits", "requests", "seitenaufrufe",
+            "count of records", "number of views", "number of requests",
+        ),
         told_first=5,
     ),
     VISITS: Unit(

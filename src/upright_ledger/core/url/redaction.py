@@ -10,10 +10,8 @@ docs/security.md says the same for users.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import pairwise
 from urllib.parse import unquote
 
 MASK = "masked"
@@ -146,6 +144,8 @@ SECRETS_IN_RE2 = "|".join(map(re.escape, _WORDS_OF_SECRETS))
 _LONG_IN_PATHS = 40  # shorter ones in a path name revisions, files and pages
 _LONG_IN_QUERIES = 32
 _RANDOM = 8
+_DIGITS = re.compile(r"[0-9]+|[^0-9]+")
+_CAPITALS = re.compile(r"[A-Z]+|[^A-Z]+")
 _LONG_RUN = 12
 
 
@@ -305,17 +305,17 @@ def looks_random(value: str) -> bool:
     for word in _WORD.findall(unquote(value)):
         if len(word) < _RANDOM:
             continue
-        changes = _changes(word, str.isdigit)
+        changes = _changes(word, _DIGITS)
         if (changes > 0 and _HEX.match(word) and len(word) >= 2 * _RANDOM) or changes >= 3:
             return True
-        if len(word) >= 2 * _RANDOM and _changes(word, str.isupper) >= 6:
+        if len(word) >= 2 * _RANDOM and _changes(word, _CAPITALS) >= 6:
             return True
     return False
 
 
-def _changes(word: str, of: Callable[[str], bool]) -> int:
-    kinds = list(map(of, word))
-    return sum(a != b for a, b in pairwise(kinds))
+def _changes(word: str, kinds: re.Pattern[str]) -> int:
+    """How often signs of one kind, of which a pattern finds each run, and others change places."""
+    return max(0, len(kinds.findall(word)) - 1)
 
 
 def _long_kept(value: str, least: int) -> bool:
@@ -332,15 +332,13 @@ def _long_kept(value: str, least: int) -> bool:
         if (
             any(map(str.isupper, run))
             and any(map(str.islower, run))
-            and _changes(run, str.isupper) >= 6
+            and _changes(run, _CAPITALS) >= 6
         ):
             return False
     # Base64 for addresses holds a dash or an underscore now and then, between runs that are longer
     # than words and no words.
     runs = [run for run in _WORD.findall(value) if len(run) >= _LONG_RUN]
-    return not any(
-        _changes(run, str.isdigit) >= 2 and _changes(run, str.isupper) >= 4 for run in runs
-    )
+    return not any(_changes(run, _DIGITS) >= 2 and _changes(run, _CAPITALS) >= 4 for run in runs)
 
 
 def _without_mail(text: str) -> str:

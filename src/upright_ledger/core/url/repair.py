@@ -7,6 +7,7 @@ from __future__ import annotations
 import html
 import re
 from typing import NamedTuple
+from urllib.parse import unquote
 
 PLAIN_SIGNS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_~/=&?%+.-:"
 """Of what sound addresses consist."""
@@ -32,6 +33,7 @@ _MOJIBAKE = re.compile(
     "\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022"
     "\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178]"
 )
+_ESCAPED_WHOLE = re.compile(r"https?%3A%2F%2F[^/?#]+\Z", re.IGNORECASE)
 _ESCAPED_MOJIBAKE = re.compile(r"(?:%C3%8[23]%C2%[89AB][0-9A-F])+", re.IGNORECASE)
 
 
@@ -62,6 +64,8 @@ def mend(text: str) -> Repaired:
     put("".join(part.strip() for part in _BREAKS.split(text)), "line breaks")
     put(_ENTITY.sub(lambda m: html.unescape(m[0]), text), "HTML entities")
     put(_unwrapped(text), "pasted punctuation")
+    if _ESCAPED_WHOLE.match(text):
+        put(unquote(text), "escapes of the whole address")
     put(_SCHEME.sub(lambda m: f"{m[1].lower()}://" if m[1] else "", text), "damaged scheme")
     day = ""
     if match := _ARCHIVED.match(text):

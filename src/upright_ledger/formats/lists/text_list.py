@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import chain, islice
 from pathlib import Path
 
@@ -12,6 +12,7 @@ from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.url.repair import is_sound, mend
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
+from upright_ledger.formats.lists.file_list import paths_of_files
 from upright_ledger.formats.records import (
     BLOCK,
     FEW,
@@ -37,6 +38,10 @@ _LABEL = re.compile(r"(?<=[^=&?\[])\[[^\[\]]*\Z|(?<=[\w/])\[[^\[\]=]+\]\Z")
 """What markup writes behind an address: its words, of which the first one, or the only one, is
 taken for a part of it.
 """
+_CLOSED = re.compile(r"\A([^\[\]]*(?:\[[^\[\]]*\][^\[\]]*)*)\].*")
+"""A bracket that ends what began before the address, as in [url=…]words[/url]."""
+_FRAMED = re.compile(r"<[^<>\s]*>\s*\S")
+"""An address between brackets, and something behind it."""
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 # What stands behind an address and is no part of it, as the second word of a name may be: another
 # address, a figure or a status, what is far off, an arrow.
@@ -67,10 +72,28 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item | RecordBlock]:
         first = list(islice(lines, _SAMPLE))
         filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
         pattern = _amid_words(options.hosts)
-        is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
-        whole = chain(first, lines)
+        whole: Iterator[tuple[int, str]] = chain(first, lines)
+        outside: list[Reject] = []
+        as_path = paths_of_files(path, filled, options.around.document_root)
+        if as_path is not None:
+            whole = _of_files(whole, as_path, outside)
+        is_list = as_path is not None or sum(map(_is_bare, filled)) * 2 >= len(filled)
         while block := list(islice(whole, BLOCK)):
             yield from _of_block(block, pattern, is_list=is_list)
+        yield from outside
+
+
+def _of_files(
+    lines: Iterator[tuple[int, str]], as_path: Callable[[str], str], outside: list[Reject]
+) -> Iterator[tuple[int, str]]:
+    """The files of a list as paths. outside: gets those that are no part of the site."""
+    for number, line in lines:
+        text = line.strip()
+        found = as_path(text) if text else ""
+        if text and not found:
+            outside.append(Reject(number, "its file does not lie below the site's root", text))
+        else:
+            yield number, found
 
 
 def _of_block(
@@ -165,8 +188,8 @@ def _is_bare(text: str) -> bool:
         or _WORDS_BEHIND.match(text)
     ):
         return False
-    if text.startswith("\\") and "{" in text:
-        return False  # a command of a text processor
+    if (text.startswith("\\") and "{" in text) or _FRAMED.match(text):
+        return False  # a command of a text processor, or a statement about an address
     return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
 
 
@@ -180,7 +203,7 @@ def _amid_words(hosts: frozenset[str]) -> re.Pattern[str]:
 
 def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) -> Iterator[Item]:
     """The URLs among the words of a line. The line counts once, with the first of them."""
-    found = pattern.findall(line) or [
+    found = [text for told in pattern.findall(line) if (text := _meant(told, line))] or [
         text for match in _NAMED.finditer(line) if not _PATTERN.search(text := match[1] or match[2])
     ]
     if not found and is_list:
@@ -188,8 +211,16 @@ def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) ->
     elif not found:
         yield Aside(number, AsideClass.PROSE)
     for n, text in enumerate(found):
-        url = mend(_LABEL.sub("", text).replace("\\/", "/"))  # as scripts and JSON write them
+        bare = _LABEL.sub("", _CLOSED.sub(r"\1", text))
+        url = mend(bare.replace("\\/", "/"))  # as scripts and JSON write them
         yield _record(number, int(n == 0), url.text, url.mends, url.day)
+
+
+def _meant(text: str, line: str) -> str:
+    """An address without the marks of an expression around it; empty where that means many."""
+    if f"^{text}" not in line:
+        return text
+    return "" if _PATTERN.search(text) else text.removesuffix("$")
 
 
 def _record(number: int, lines: int, text: str, mends: tuple[str, ...], day: str) -> Record:

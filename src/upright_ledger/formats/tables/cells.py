@@ -85,7 +85,7 @@ _NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019]")
 _GROUPED = re.compile(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d+)?\Z")
 
 
-_ABSURD = 1e100  # sums of anything below stay finite
+_ABSURD = 1e12  # nothing on a site is asked for, or shown, so often
 _INDIAN = re.compile(r"\d{1,2}(?:,\d{2})+,\d{3}(?:\.\d+)?\Z")
 
 

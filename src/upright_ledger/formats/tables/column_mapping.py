@@ -332,10 +332,6 @@ def _by_content(
     )
     width = len(header) or max(map(len, rows), default=0)
     titles = [*header, *[""] * (width - len(header))]
-    if not header and width == _PATH_AND_COUNT and HITS not in off:
-        at = 1 - found.get(URL, width)
-        if at >= 0 and _are_counts(_cells(rows, at)):
-            found[HITS] = at
     for at in range(width):
         cells = _cells(rows, at)
         if at in found.values() or len(cells) < 3:
@@ -365,9 +361,11 @@ def _by_content(
             and len(set(cells)) * 2 > len(cells)
         ):
             found[TITLE] = at
-
-
-_PATH_AND_COUNT = 2  # columns
+    if not header and URL in found and HITS not in off:
+        left = [at for at in range(width) if at not in found.values()]
+        # What stands first may be a count beside more than an address, as `uniq -c` has it.
+        if len(left) == 1 and (width == 2 or left == [0]) and _are_counts(_cells(rows, left[0])):
+            found[HITS] = left[0]
 
 
 def _are_counts(cells: Sequence[str]) -> bool:

@@ -83,7 +83,8 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "motif", "raison", "motivo", "razon", "problema", "reden"),
     HOST: ("hostname", "host", "httphost", "servername", "domain", "nombredehost", "nomehost",
         "hostnaam", "vardnamn", "nazwahosta"),
-    QUERY: ("querystring", "query", "urlquery", "pagequerystring", "parameters"),
+    QUERY: ("querystring", "query", "urlquery", "uriquery", "csuriquery", "pagequerystring",
+        "querystr", "parameters"),
     REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
     SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection",
         "rubrik", "kategorie"),
@@ -103,6 +104,7 @@ def bare(header: str) -> str:
     text = header.strip().strip('"\ufeff').lower()
     if not text.isascii():
         text = "".join(c for c in normalize("NFKD", text) if not combining(c)).replace("ł", "l")
+        text = text.removeprefix("ال")  # the article of Arabic
     return re.sub(r"[\s_.\-]+", "", text)
 
 

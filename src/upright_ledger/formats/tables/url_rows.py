@@ -46,6 +46,7 @@ _NO_TITLE = frozenset(
 _DOUBTFUL = frozenset("#-*= tsgoircyTSGOIRCY")  # totals and comments begin so, or with
 _WORDS = re.compile(r"[^\W\d_]+(?: [^\W\d_]+)*:?\Z")
 _ASCII = "\x7f"  # a letter beyond these
+_NO_FIGURE = " \t\r\n\u00a0-\u2013\u2014.?"  # how exports leave a figure out
 _NOWHERE = 1 << 30
 _NONE: dict[str, float] = {}
 
@@ -120,6 +121,7 @@ def _items(table: Table) -> Iterator[Item | RecordBlock]:
             yield from map(reader.item, rows)
         else:
             yield reader.block(rows)
+    table.notes += reader.odd_figures
 
 
 class _RowReader:
@@ -153,6 +155,27 @@ class _RowReader:
         self.is_link = col.REFERRER in columns and not self._figures_at and not is_request
         self.by_itself = self.is_link or is_request
         self._texts_at = [columns.get(meaning, _NOWHERE) for meaning in texts]
+        self._odd: dict[str, tuple[int, int, str]] = {}
+
+    @property
+    def odd_figures(self) -> list[str]:
+        """What stands where figures do, and is none: a sentence for each column."""
+        return [
+            f"{count:,} {'cell of' if count == 1 else 'cells of'} {unit} "
+            f"{'is' if count == 1 else 'are'} nothing that counts, "
+            f"such as {cell.strip()[:40]!r} (row {line:,}): taken as 0"
+            for unit, (count, line, cell) in self._odd.items()
+        ]
+
+    def _amounts(self, unit: str, cells: Sequence[str], lines: Sequence[int]) -> list[float]:
+        """The figures of a column; what is none, and does not say so, is kept in mind."""
+        known = {cell: number(cell) for cell in set(cells)}
+        odd = {c for c, amount in known.items() if amount is None and c.strip(_NO_FIGURE)}
+        if odd := odd.difference(c for c in odd if c.strip().lower() in NO_ADDRESS):
+            found = [row for row, cell in enumerate(cells) if cell in odd]
+            count, line, cell = self._odd.get(unit, (0, lines[found[0]], cells[found[0]]))
+            self._odd[unit] = (count + len(found), line, cell)
+        return [known[cell] or 0.0 for cell in cells]
 
     def item(self, row: Row) -> Item:
         """What a row says."""
@@ -239,7 +262,7 @@ class _RowReader:
             lambda n: self.item(rows[n]),
             lines,
             urls,
-            {unit: _each(lambda c: number(c) or 0.0, columns[at]) for unit, at in self._figures_at},
+            {unit: self._amounts(unit, columns[at], lines) for unit, at in self._figures_at},
             _each(status_code, status),
             _each(self._day, day),
             [*map(_title, title, heading)] if any(title) or any(heading) else title,

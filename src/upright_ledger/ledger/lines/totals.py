@@ -15,6 +15,8 @@ _NAME = "totals"
 _STOCK = "stock"
 _PARTS = 1_000_000
 """Sums are kept in millionths: whole numbers add up alike in any order."""
+_MUCH = 1_000_000
+"""Millions are added up apart from the rest: the sum of many large ones fits in no 64 bits."""
 
 
 @dataclass
@@ -54,12 +56,13 @@ def totals(connection: Connection, among: str = "") -> Totals:
     sums = [
         f"COALESCE(SUM(CASE WHEN x.kind = '{answer}' THEN {what} ELSE 0 END), 0)"
         for answer in ANSWERS
-        for what in ("1", *(f"CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT)" for n in ("hits", "value")))
+        for what in ("1", *_parts_of("hits"), *_parts_of("value"))
     ]
     (told,) = connection.rows(f"SELECT {', '.join(sums)} FROM {lines}")
     for n, answer in enumerate(ANSWERS):
-        counts = map(int, told[3 * n : 3 * n + 3])
-        found.entries[answer], found.hits[answer], found.value[answer] = counts
+        found.entries[answer], *parts = map(int, told[5 * n : 5 * n + 5])
+        found.hits[answer] = parts[0] * _MUCH * _PARTS + parts[1]
+        found.value[answer] = parts[2] * _MUCH * _PARTS + parts[3]
     named = Counter(sources for (sources,) in connection.stream(f"SELECT x.sources FROM {lines}"))
     for sources, n in named.items():
         numbers: list[str] = sources.strip("|").split("|") if sources else []
@@ -68,6 +71,13 @@ def totals(connection: Connection, among: str = "") -> Totals:
         if len(numbers) == 1:
             found.alone[numbers[0]] += n
     return Totals(*(Counter({k: n for k, n in c.items() if n}) for c in vars(found).values()))
+
+
+def _parts_of(figure: str) -> tuple[str, str]:
+    """The millions of a figure, and its rest in millionths."""
+    millions = f"ROUND(x.{figure} / {_MUCH})"
+    rest = f"ROUND((x.{figure} - {millions} * {_MUCH}) * {_PARTS})"
+    return f"CAST({millions} AS BIGINT)", f"CAST({rest} AS BIGINT)"
 
 
 def keep_pages(connection: Connection) -> None:

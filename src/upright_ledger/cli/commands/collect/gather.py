@@ -56,8 +56,8 @@ SHOWN = 200
     default="",
     metavar="FOLDER",
     help=(
-        "Of a rule file: the root of the site, as the file names it, or as the path of a .htaccess "
-        "does."
+        "The root of the site: as a rule file, an error log or a list of files names it, or as the "
+        "path of a .htaccess does."
     ),
 )
 @on_option

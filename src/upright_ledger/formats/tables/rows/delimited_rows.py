@@ -19,10 +19,13 @@ from upright_ledger.formats.tables.cells import Row, looks_like_address, number
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import (
     are_counts,
+    are_types,
     between_bars,
     gap_between_cells,
     is_datum,
     is_drawn,
+    numbered,
+    with_plain_bars,
 )
 
 MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
@@ -38,7 +41,8 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
     with open_text(path, encoding) as file:
         if file.encoding == "cp1252" and not encoding:
             notes.append("read as Windows-1252: it is not in UTF-8")
-        first = list(islice(file, 500))
+        lines = map(with_plain_bars, file)
+        first = list(islice(lines, 500))
         filled = [line for line in first if line.strip()][:_SAMPLE]
         delimiter = delimiter_of(filled)
         # A figure's commas part no cells.
@@ -46,13 +50,14 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
         if not parts and (gap := gap_between_cells(filled)) is not None:
             if are_counts(filled):
                 yield 0, ["hits", "url"]
-            yield from _apart(chain(first, file), gap)
+            rows = [gap.split(line.strip()) for line in filled if not is_drawn(line)]
+            yield from _apart(chain(first, lines), gap, numbered=numbered(rows))
             return
         delimiter = delimiter or delimiter_of(filled[:1]) or ","
         how = _quoting(filled, delimiter)
         width = _width(filled, delimiter, how)
         framed = delimiter == "|" and between_bars(filled)
-        reader = csv.reader(chain(first, file), delimiter=delimiter, **how)
+        reader = csv.reader(chain(first, lines), delimiter=delimiter, **how)
         line = 1
         try:
             for told in reader:
@@ -127,15 +132,18 @@ def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
     return [*cells[:at], delimiter.join(parts), *cells[end:]]
 
 
-def _apart(lines: Iterable[str], gap: re.Pattern[str]) -> Iterator[Row]:
-    """Rows whose cells blanks keep apart."""
+def _apart(lines: Iterable[str], gap: re.Pattern[str], *, numbered: bool) -> Iterator[Row]:
+    """Rows whose cells blanks keep apart. numbered: the heading has no name for their numbers."""
     for at, line in enumerate(lines, 1):
         text = line.strip()
-        yield at, gap.split(text) if text and not is_drawn(text) else []
+        cells = gap.split(text) if text and not is_drawn(text) else []
+        if cells and numbered:
+            cells, numbered = ["", *cells], False
+        yield at, cells
 
 
 def _printed(cells: list[str], *, framed: bool) -> list[str]:
     """A row of a table with bars between its cells, as programs print them."""
-    if is_drawn("|".join(cells)):
+    if is_drawn("|".join(cells)) or are_types(cells):
         return []
     return [cell.strip() for cell in (cells[1:-1] if framed else cells)]

@@ -14,13 +14,39 @@ from upright_ledger.formats.tables.cells import (
     status_code,
 )
 
+_BAR = "\u2502"
+_TYPES = re.compile(
+    r"(?:u?(?:tiny|small|big|huge)?int(?:eger)?(?:8|16|32|64|128)?|float(?:4|8|32|64)?|double|real|"
+    r"numeric|decimal\(\d+,\d+\)|varchar|text|str(?:ing)?|char|blob|bool(?:ean)?|date(?:time)?|"
+    r"time(?:stamp)?|object|chr|dbl|int|lgl|i64|f64|u32|---)\Z",
+    re.IGNORECASE,
+)
 _SIGNS = "=+|:\u2500-\u257f-"
 _RULE = re.compile(rf"(?=[\s{_SIGNS}]*+\Z)(?:\s|[{_SIGNS}](?![{_SIGNS}]{{2}}))*+[{_SIGNS}]{{3}}")
 _FOOTER = re.compile(r"\s*(?:\(\d[\d,]* rows?\)|\d[\d,]* rows? in set\b.*)\s*\Z", re.IGNORECASE)
 _COUNT = re.compile(r"(\s+\d+)\s\S+\s*\Z")
 _GAPS = (re.compile(r" {2,}"), re.compile(r" +"))
 _MOST = 40  # columns
+_FEWEST = 2  # rows
 _NEARLY_ALL = 0.8
+
+
+def with_plain_bars(line: str) -> str:
+    """A line whose cells bars of a drawn box part, with plain ones."""
+    return line.replace(_BAR, "|") if line.startswith(_BAR) else line
+
+
+def are_types(cells: Sequence[str]) -> bool:
+    """Whether a row tells of which type its columns are, as some programs print it below names."""
+    filled = [cell.strip() for cell in cells if cell.strip()]
+    return bool(filled) and all(map(_TYPES.match, filled))
+
+
+def numbered(rows: Sequence[Sequence[str]]) -> bool:
+    """Whether rows begin with numbers over which the heading has no name."""
+    if len(rows) < _FEWEST or len(rows[0]) + 1 != len(rows[1]):
+        return False
+    return all(row[0].isdigit() for row in rows[1:])
 
 
 def is_drawn(line: str) -> bool:
@@ -54,6 +80,8 @@ def gap_between_cells(lines: Sequence[str]) -> re.Pattern[str] | None:
 
 def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
     rows = [gap.split(line.strip()) for line in lines]
+    if numbered(rows):
+        rows[0] = ["", *rows[0]]
     width, alike = max(
         ((w, n) for w, n in Counter(map(len, rows)).items() if 2 <= w <= _MOST),
         key=lambda told: told[1],

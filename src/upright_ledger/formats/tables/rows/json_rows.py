@@ -10,6 +10,7 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import MAX_COLUMNS
 from upright_ledger.formats.files.json_text import read_json
+from upright_ledger.formats.files.property_list import property_list
 from upright_ledger.formats.files.text import open_text
 from upright_ledger.formats.tables.cells import Row, looks_like_address
 
@@ -23,7 +24,12 @@ _VALUE = "value"
 
 
 def json_rows(path: Path, encoding: str) -> Iterator[Row]:
-    """The rows under a header of all names that the first ones hold. Raises InputError."""
+    """The rows under a header of all names that the first ones hold, of property lists as well.
+    Raises InputError.
+    """
+    if (properties := property_list(path)) is not None:
+        yield from under_header(enumerate(_records(properties, ()), 1))
+        return
     with open_text(path, encoding) as file:
         lines = enumerate(file, 1)
         first = list(islice(((n, line) for n, line in lines if line.strip()), 2))
