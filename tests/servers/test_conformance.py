@@ -38,7 +38,7 @@ def agrees(name: str, rules: RuleSet, rng: random.Random) -> None:
     """A real server and an interpreter of another hand answer as the rules."""
     with tempfile.TemporaryDirectory() as held:
         written, acting = write_build(name, rules, Path(held))
-        requests = list(make_requests(rng, rules, 140))
+        requests = list(make_requests(rng, rules, 80))
         assert answered_by_others(rules, written, requests) == []
         with run_example(load_server(name).launch, Path(held)) as place:
             assert compare(name, written, requests, place, acting) == []
