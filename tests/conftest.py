@@ -127,6 +127,20 @@ def _warm() -> Warm:
     return _WARM[os.getpid()]
 
 
+LONGEST = (
+    "test_cluster.py", "test_sample.py", "test_conformance.py", "test_machine.py",
+    "test_torture_postgresql.py", "test_torture.py", "test_side_by_side.py", "test_launch.py",
+    "test_reading_back.py", "test_old_ledgers.py", "test_team.py",
+)  # fmt: skip
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins first, so that no process is left with it at the end."""
+    order = {name: n for n, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: order.get(item.path.name, len(order)))
+
+
 def pytest_sessionfinish() -> None:
     if warm := _WARM.pop(os.getpid(), None):
         warm.end()

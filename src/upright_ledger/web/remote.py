@@ -11,7 +11,7 @@ import io
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from types import SimpleNamespace
 from typing import Any, TypeVar
 
@@ -23,6 +23,7 @@ _OF_WEB = frozenset(["http", "https"])
 _MAGIC = re.compile(r"[*\[]")
 _USER = re.compile(r"//[^/@]*@")
 _BLOCK = 1 << 20  # bytes that are asked for ahead
+_HEAD = 1 << 18  # bytes
 
 
 def is_remote(text: str) -> bool:
@@ -74,38 +75,74 @@ class RemotePath:
 
     def open(self, _mode: str = "rb") -> io.BufferedIOBase:
         """The bytes of the file."""
-        system, path = _place_of(self.address)
-        file = _told(lambda: system.open(path, "rb", block_size=_BLOCK))
-        return io.BufferedReader(_Stream(file), _BLOCK)
+        return io.BufferedReader(_Stream(self.address), _BLOCK)
 
 
 class _Stream(io.RawIOBase):
-    """A file of another system, whose errors are OSErrors."""
+    """A file of another system, whose errors are OSErrors. How it begins is asked once in a
+    command: that is all that most looks at a file need.
+    """
 
-    def __init__(self, file: Any) -> None:
-        self._file = file
+    def __init__(self, address: str) -> None:
+        self._address, self._at = address, 0
+        self._head = _head_of(address)
+
+    @cached_property
+    def _file(self) -> Any:
+        return _opened(self._address)
 
     def readable(self) -> bool:
         return True
 
     def seekable(self) -> bool:
-        return bool(self._file.seekable())
+        return True
 
     def seek(self, place: int, whence: int = io.SEEK_SET) -> int:
-        return int(_told(lambda: self._file.seek(place, whence)))
+        if whence == io.SEEK_END:
+            self._at = int(_told(lambda: self._file.seek(place, whence)))
+        else:
+            self._at = place + (self._at if whence == io.SEEK_CUR else 0)
+        return self._at
 
     def tell(self) -> int:
-        return int(self._file.tell())
+        return self._at
 
     def readinto(self, buffer: Any) -> int:
-        data = _told(lambda: self._file.read(len(buffer)))
+        data = self._head[self._at : self._at + len(buffer)]
+        if not data and len(self._head) == _HEAD:
+            data = _told(lambda: self._read(len(buffer)))
         buffer[: len(data)] = data
+        self._at += len(data)
         return len(data)
 
+    def _read(self, length: int) -> bytes:
+        try:
+            self._file.seek(self._at)
+        except ValueError:  # it cannot be asked for in parts: all before is passed over
+            if self._file.tell() > self._at:
+                self._file.close()
+                del self._file
+            while (behind := self._at - self._file.tell()) > 0:
+                if not self._file.read(min(behind, _BLOCK)):
+                    return b""
+        return bytes(self._file.read(length))
+
     def close(self) -> None:
-        if not self.closed:
+        if not self.closed and "_file" in vars(self):
             self._file.close()
         super().close()
+
+
+@lru_cache(maxsize=64)
+def _head_of(address: str) -> bytes:
+    """How a file begins: all of it, where it is short."""
+    with _opened(address) as file:
+        return bytes(_told(lambda: file.read(_HEAD)))
+
+
+def _opened(address: str) -> Any:
+    system, path = _place_of(address)
+    return _told(lambda: system.open(path, "rb", block_size=_BLOCK))
 
 
 def _told(ask: Callable[[], T]) -> T:

@@ -316,8 +316,10 @@ def _tongues() -> dict[str, Sample]:
 
 
 PRINTED = {
-    "rows with their numbers": ["  url  hits"] + [f"{n}  {u}  {n + 1}" for n, u in enumerate(PAGES)],
-    "single blanks, numbers from one": ["  url hits"] + [f"{n} {u} {n}" for n, u in enumerate(PAGES, 1)],
+    "rows with their numbers": ["  url  hits"]
+        + [f"{n}  {u}  {n + 1}" for n, u in enumerate(PAGES)],
+    "single blanks, numbers from one": ["  url hits"]
+        + [f"{n} {u} {n}" for n, u in enumerate(PAGES, 1)],
     "a drawn box, with types": ["┌───┬───┐", "│ url │ hits │", "│ varchar │ int64 │", "├───┼───┤"]
         + [f"│ {u} │ {n} │" for n, u in enumerate(PAGES, 1)] + ["└───┴───┘"],
     "carets": ["url^hits"] + [f"{u}^{n}" for n, u in enumerate(PAGES, 1)],

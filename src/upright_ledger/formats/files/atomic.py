@@ -48,11 +48,17 @@ def bare_cell(text: str) -> str:
 def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     """A CSV text (RFC 4180 quoting, newline ends) in UTF-8."""
     rows = [header, *rows]
-    text = _csv_text(rows)
-    # In most texts nothing is to be made safe, which one look at all of it shows.
-    if '"' in text or not _is_safe(text):
+    # In most texts nothing is to be quoted or made safe, which one look at all of it shows.
+    text = "".join([",".join([_written(v) for v in row]) + "\n" for row in rows])
+    signs = text.count(","), text.count("\n")
+    plain = signs == (sum(map(len, rows)) - len(rows), len(rows)) and min(map(len, rows)) > 1
+    if not plain or '"' in text or not _is_safe(text):
         text = _csv_text([safe_cell(v) for v in row] for row in rows)
     return text.encode()
+
+
+def _written(value: object) -> str:
+    return value if isinstance(value, str) else "" if value is None else str(value)
 
 
 def _is_safe(text: str) -> bool:

@@ -68,7 +68,7 @@ class Connection(ABC):
 
     @contextmanager
     def filling(self, table: str) -> Iterator[None]:
-        """While a table that was emptied is filled with very many rows."""
+        """While very many rows of a table are written, or most of it is changed."""
         del table  # most have nothing to do
         yield
 

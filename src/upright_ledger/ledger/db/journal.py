@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import repeat
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 import msgspec
@@ -119,6 +120,7 @@ class Step:
             (self.id, table_name, key, nothing if old is None else _ENCODER.encode(old).decode())
             for key, old in new
         ]
+        rows.sort(key=itemgetter(2))  # as the index has them
         self.connection.load("changes", ("step", "table_name", "row_key", "before"), rows)
         self.touched += len(new)
 

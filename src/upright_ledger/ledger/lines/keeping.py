@@ -83,12 +83,14 @@ def _follow(step: Step, settings: Settings) -> None:
     families = families_of(connection, "touched")
     connection.run("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)")
     written = work_out(connection, settings, days, families, touched=True)
-    follow_names(connection, light)
-    left = follow_answers(connection, settings)
-    if everything_open:
-        give(connection, settings, fresh=False)
-    else:
-        give(connection, settings, "touched")
+    many = everything_changed and changed > _MANY
+    with connection.filling("entry_lines") if many else nullcontext():
+        follow_names(connection, light)
+        left = follow_answers(connection, settings)
+        if everything_open:
+            give(connection, settings, fresh=False)
+        else:
+            give(connection, settings, "touched")
     follow_families(connection, families.keys() | left, written)
     if days != days_of_lines(connection):
         change = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"

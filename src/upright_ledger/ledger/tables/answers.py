@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, Decision
@@ -143,6 +144,7 @@ def post_answers(
         }
         for p, f in zip(postings, found, strict=True)
     ]
+    rows.sort(key=itemgetter("entry"))  # a table is filled several times faster in its order
     step.put_many("answers", rows)
     contested = load_claims(step.connection)
     gone = [

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import compress, repeat
-from operator import not_
+from operator import itemgetter, not_
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -187,13 +187,15 @@ class SightingWriter:
         told = [*plain.figures.items(), (LISTED, [*map(float, listed)])]
         for unit, amounts in told:
             rows = zip(numbers, source, repeat(unit), amounts, *map(repeat, rest), strict=False)
-            self._connection.load("evidence", _FIGURE, compress(rows, amounts))
+            in_order = sorted(compress(rows, amounts), key=itemgetter(0))  # as the index has them
+            self._connection.load("evidence", _FIGURE, in_order)
         words = (plain.title, plain.anchor, plain.language, plain.number)
         title, anchor, language, number = ([*map(storable, texts)] for texts in words)
         columns = (title, anchor, language, plain.status, plain.last_seen, number)
         says = [*map(any, zip(*columns, strict=True))]
         rows = zip(numbers, source, *columns, strict=False)
-        self._connection.load("observations", _WORDS, compress(rows, says))
+        in_order = sorted(compress(rows, says), key=itemgetter(0))
+        self._connection.load("observations", _WORDS, in_order)
         if any(plain.led):
             packed = (storable(pack_referrers([(text, 1.0)])) for text in plain.led)
             rows = zip(numbers, source, packed, strict=False)

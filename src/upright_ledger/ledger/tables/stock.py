@@ -51,7 +51,7 @@ _STATE = _COLUMNS.index("state")
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
     """Store the pages one source names; of two with the same page key the last counts."""
     unique = {p.page: p for p in pages}
-    rows = ((source, *page) for page in unique.values())
+    rows = ((source, *unique[page]) for page in sorted(unique))  # as the index has them
     connection.load("destinations", ("source", *_COLUMNS), rows)
 
 
