@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from conftest import NEW, OLD, Program
+from document_samples import document
 from ledgers import fresh_ledger
 from other_samples import HOST, SAMPLES, Sample
 from packed_samples import packed
@@ -160,3 +161,10 @@ def test_a_property_list_that_holds_itself_is_refused(museum: Program) -> None:
     assert "over 5,000,000 values" in museum("gather", "a.plist", code=3).err
     museum.write("b.plist", plistlib.dumps([OLD])[:-30])
     assert "b.plist is a damaged property list" in museum("gather", "b.plist", code=3).err
+
+
+def test_documents_without_text_or_in_ruins_are_refused_in_a_sentence(museum: Program) -> None:
+    museum.write("a.docx", document(""))
+    assert "a.docx is a document without text" in museum("gather", "a.docx", code=3).err
+    museum.write("b.docx", document("<w:p>"))
+    assert "b.docx is a damaged document" in museum("gather", "b.docx", code=3).err

@@ -14,6 +14,7 @@ from upright_ledger.core.inventory.units import IN_TABLES
 from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.files.compressed import HEAD_BYTES, ZIP, read_head
+from upright_ledger.formats.files.documents import is_text_document
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 from upright_ledger.formats.from_to import are_pairs
@@ -77,7 +78,6 @@ IN_COLUMNS = (b"PAR1", b"ARROW1")
 """With which files of columns begin: Parquet and Arrow."""
 _PROPERTY_LIST = b"bplist00"
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
-_OPEN_TEXT = b"mimetypeapplication/vnd.oasis.opendocument.text"
 _TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
 _CELL = re.compile(r"<t[hd]\b[^>]{0,500}>(.{0,500}?)</t[hd]", re.IGNORECASE | re.DOTALL)
 _LONGEST_ROW = 20_000  # characters
@@ -135,7 +135,7 @@ def recognise(path: Path) -> str:
     if head.startswith(IN_COLUMNS):
         return FileKind.COLUMNS
     if head.startswith(ZIP):
-        if b"word/" in head or _OPEN_TEXT in head:
+        if is_text_document(head):
             raise NoAddressesError(
                 f"{path} is a document of a word processor", "save it as text, or as HTML"
             )

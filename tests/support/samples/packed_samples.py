@@ -15,6 +15,8 @@ import openpyxl
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from document_samples import open_document, table_document, text_document
+
 OLD = "http://www.quillhaven.example"
 PATHS = ("/visit/room.html", "/shop/bell-tower", "/guide/tide?id=7")
 PAGES = [OLD + path for path in PATHS]
@@ -164,6 +166,9 @@ PACKED: dict[str, tuple[str, bytes, Told]] = {
     "links by formulas": ("a.xlsx", book(by_formula), COUNTED),
     "a second sheet": ("a.xlsx", book(second), COUNTED),
     "a hidden sheet": ("a.xlsx", book(hidden), COUNTED),
+    "a document": ("a.docx", text_document(), LISTED),
+    "a document with a table": ("a.docx", table_document(), COUNTED),
+    "an open document": ("a.odt", open_document(), COUNTED),
     "an open workbook": ("a.ods", open_sheet(), COUNTED),
     "Parquet": ("a.parquet", in_columns(parquet=True), COUNTED),
     "Arrow": ("a.arrow", in_columns(parquet=False), COUNTED),

@@ -1,11 +1,12 @@
-"""Files that hold files: ZIP and TAR archives, saved mails and saved pages (MHTML). Their members
-are read as files of their own.
+"""Files that hold files: ZIP and TAR archives, saved mails and saved pages (MHTML), documents with
+text and tables. Their members are read as files of their own.
 """
 
 from __future__ import annotations
 
 import email
 import email.policy
+import io
 import re
 import tarfile
 import zipfile
@@ -25,6 +26,7 @@ from upright_ledger.formats.files.compressed import (
     open_bytes,
     read_head,
 )
+from upright_ledger.formats.files.documents import is_text_document, parts_of_document
 
 _OFFICE = (b"[Content_Types].xml", b"mimetypeapplication/vnd.oasis.opendocument")
 _HIDDEN = re.compile(r"(?:^|/)(?:\.[^/]*\Z|__MACOSX/)")
@@ -40,10 +42,10 @@ _MAX_MAIL = 1 << 27  # bytes
 
 
 def holds_files(path: Path) -> bool:
-    """Whether a file is an archive or a mail, and no workbook or document of an office program."""
+    """Whether a file is an archive, a mail or a document, and no workbook."""
     head = read_head(path)
     if head.startswith(ZIP):
-        return not any(mark in head for mark in _OFFICE)
+        return is_text_document(head) or not any(mark in head for mark in _OFFICE)
     return head[257:262] == b"ustar" or _is_mail(head)
 
 
@@ -62,7 +64,10 @@ def members_of(file: Input, folder: Path) -> list[Input]:
     """
     head = read_head(file.path)
     try:
-        if head.startswith(ZIP):
+        if head.startswith(ZIP) and is_text_document(head):
+            parts = ((name, io.BytesIO(data)) for name, data in parts_of_document(file.path))
+            found = list(_laid(file, folder, parts))
+        elif head.startswith(ZIP):
             found = list(_laid(file, folder, _zipped(file.path)))
         elif head[257:262] == b"ustar":
             found = list(_laid(file, folder, _tarred(file.path)))
