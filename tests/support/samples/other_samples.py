@@ -189,6 +189,15 @@ JSON = {
     "keys in a list": {"rows": [{"keys": [o["url"]], "hits": o["hits"]} for o in OBJECTS]},
     "addresses as keys": {o["url"]: {"hits": o["hits"]} for o in OBJECTS},
     "paths as keys": dict(COUNTED),
+    "rows by their numbers": {str(n): o for n, o in enumerate(OBJECTS)},
+    "columns by the numbers of rows": {
+        name: {str(n): o[name] for n, o in enumerate(OBJECTS)} for name in ("url", "hits")},
+    "a list a column": {"data": {name: [o[name] for o in OBJECTS] for name in ("url", "hits")}},
+    "scalars with their types": [
+        {"Item": {"url": {"S": o["url"]}, "hits": {"$numberLong": str(o["hits"])}}}
+        for o in OBJECTS],
+    "a report of lists in lists": {"reports": [{"of": ["x"], "data": {"rows": [
+        {"dimensions": [o["url"]], "hits": [{"values": [o["hits"]]}]} for o in OBJECTS]}}]},
     "rows below their columns": {"columns": ["url", "hits"],
         "data": [[o["url"], o["hits"]] for o in OBJECTS]},
     "rows under a header": [["url", "hits"], *([o["url"], o["hits"]] for o in OBJECTS)],
@@ -214,7 +223,7 @@ JSON = {
 }  # fmt: skip
 UNCOUNTED = {"a list of addresses", "a feed", "posts of a contents system", "a sitemap",
     "a recording", "a crawl that tells from where", "redirects of a host",
-    "captures, in one line"}  # fmt: skip
+    "captures, in one line", "a report of lists in lists"}  # fmt: skip
 
 XML = {
     "pages": (rows("<page><url>{u}</url><title>t</title><hits>{n}</hits></page>"), COUNTED),
@@ -231,6 +240,8 @@ SHEETS = (
     + "</Table></Worksheet></Workbook>"
 )
 SQL = {
+    "names in brackets, without INTO": "".join(
+        f"INSERT [dbo].[Pages] ([Id], [Url]) VALUES ({n}, N'{p}')\n" for n, p in enumerate(PATHS)),
     "paths in a table": "INSERT INTO pages (id, path, title) VALUES "
         + ",".join(f"({n},'{p}','T''s')" for n, p in enumerate(PATHS)) + ";\n",
     "columns from its making": "CREATE TABLE `pages` (\n  `id` int NOT NULL,\n"

@@ -45,7 +45,7 @@ _FRAMED = re.compile(r"<[^<>\s]*>\s*\S")
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 # What stands behind an address and is no part of it, as the second word of a name may be: another
 # address, a figure or a status, what is far off, an arrow.
-_MORE = re.compile(r"[^\S\n]{2}|\t| (?:https?://|/|\d+(?: |\Z)|[-=]+>|[|\u2192])")
+_MORE = re.compile(r"[^\S\n]{2}|\t| (?:https?://|/|\d+(?: |\Z)|\(\d[\d.,]*\)\Z|[-=]+>|[|\u2192])")
 _WORDS_BEHIND = re.compile(r"https?://\S+(?: \S+)* [^\s/.=&?%]+ [^\s/.=&?%]+\Z", re.IGNORECASE)
 """An address and words that go on as no address does."""
 _NAMED = re.compile(

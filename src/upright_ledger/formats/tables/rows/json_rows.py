@@ -13,6 +13,7 @@ from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.property_list import property_list
 from upright_ledger.formats.files.text import open_text
 from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.rows.json_shapes import numbered_rows, scalar_of
 
 Named = Mapping[str, Any]
 """Name, with its outer names and dots before it → scalar."""
@@ -111,6 +112,9 @@ def _records(value: Any, names: Sequence[Sequence[str]], depth: int = 0) -> list
         return []
     if _are_addresses(value):
         return [{"url": key, **flat(told, "hits")} for key, told in value.items()]
+    numbered = [flat(row) for row in numbered_rows(value)]
+    if _addresses(numbered):
+        return numbered
     beside = [found for inner in value.values() if (found := _names_in(inner))]
     best = max(
         (_records(inner, beside, depth + 1) for inner in value.values()),
@@ -167,7 +171,7 @@ def _branches(value: Any) -> dict[str, list[Any]]:
 
 def _is_like(item: dict[str, Any], names: set[str]) -> bool:
     own = {name for name, inner in item.items() if not isinstance(inner, dict | list)}
-    return len(own & names) * 4 >= len(own | names) * 3
+    return bool(own) and len(own & names) * 4 >= len(own | names) * 3
 
 
 def _own(item: Any) -> Named:
@@ -185,6 +189,7 @@ def flat(value: Any, name: str = _VALUE, names: Sequence[Sequence[str]] = ()) ->
 def _put(
     found: dict[str, Any], name: str, value: Any, names: list[Sequence[str]], depth: int
 ) -> None:
+    value = scalar_of(value)
     if isinstance(value, dict) and depth <= _DEEPEST:
         for key, inner in value.items():
             _put(found, f"{name}.{key}" if name else str(key), inner, names, depth + 1)

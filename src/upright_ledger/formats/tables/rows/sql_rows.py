@@ -14,7 +14,7 @@ from upright_ledger.formats.tables.cells import Row, looks_like_address
 _NAME = r"[\w.$`\"\[\]]+"
 _STATEMENT = re.compile(
     rf"^[ \t]*(?:(?P<create>CREATE\s+TABLE\s+(?:IF\s+NOT\s+EXISTS\s+)?(?P<made>{_NAME})\s*\()|"
-    rf"(?:INSERT|REPLACE)\s+(?:IGNORE\s+)?INTO\s+(?P<filled>{_NAME})\s*"
+    rf"(?:INSERT(?:\s+IGNORE)?(?:\s+INTO)?|REPLACE\s+INTO)\s+(?P<filled>{_NAME})\s*"
     rf"(?:\((?P<named>[^()]*)\))?\s*VALUES?\s*|"
     rf"COPY\s+(?P<copied>{_NAME})\s*(?:\((?P<columns>[^()]*)\))?\s+FROM\s+stdin[^\n]*;\n)",
     re.MULTILINE | re.IGNORECASE,
