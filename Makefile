@@ -3,6 +3,7 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --editable
 SCREENS := docs/screenshots
 
 .PHONY: demo test install test-tools lint types contract pytest mutations recordings torture agents bench screenshots clean
@@ -17,18 +18,21 @@ test: $(VENV)/tested
 
 install: $(VENV)/installed
 
-# An editable install compiles nothing, and where Python may write no bytecode each start would compile all modules anew.
-$(VENV)/installed: pyproject.toml
+$(BIN)/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed; name one with make PYTHON=python3.11")'
 	$(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+
+# An editable install compiles nothing, and where Python may write no bytecode each start would compile all modules anew.
+$(VENV)/installed: pyproject.toml | $(BIN)/python
+	$(PIP) .
 	$(BIN)/python -m compileall -q src
 	touch $@
 
-$(VENV)/tested: $(VENV)/installed
-	sh tests/install-servers.sh
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[test]'
-	touch $@
+# Servers are installed meanwhile.
+$(VENV)/tested: pyproject.toml | $(BIN)/python
+	sh tests/install-servers.sh & $(PIP) '.[test]' && wait
+	$(BIN)/python -m compileall -q src
+	touch $(VENV)/installed $@
 
 # The list of agents by which programs are known is the package's that keeps it: its newest one.
 agents: $(VENV)/tested
@@ -50,7 +54,7 @@ pytest: $(VENV)/tested
 
 # Small faults put into a module or folder, OF=core/url, and which the tests find: docs/testing.md.
 mutations: $(VENV)/tested
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutations]'
+	$(PIP) '.[mutations]'
 	$(BIN)/python tests/mutations.py $(OF)
 
 # Real servers asked anew: about rule files drawn at random, and about the files that are kept byte by byte.

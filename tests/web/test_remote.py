@@ -17,16 +17,19 @@ ASKED: list[str] = []
 
 
 class Whole(BaseHTTPRequestHandler):
-    """A server without ranges."""
+    """A server without ranges, which may tell how long its answers are."""
+
+    tells = False
 
     def do_HEAD(self) -> None:
         self.send_response(200)
+        if self.tells:
+            self.send_header("Content-Length", str(len(DATA)))
         self.end_headers()
 
     def do_GET(self) -> None:
         ASKED.append(self.path)
-        self.send_response(200)
-        self.end_headers()
+        self.do_HEAD()
         try:
             self.wfile.write(DATA)
         except OSError:
@@ -36,12 +39,13 @@ class Whole(BaseHTTPRequestHandler):
         """Say nothing."""
 
 
-@pytest.fixture(params=["whole", "parts"])
+@pytest.fixture(params=["whole", "whole, of a known length", "parts"])
 def file(request: pytest.FixtureRequest) -> Iterator[RemotePath]:
     if request.param == "parts":
         fsspec.filesystem("memory").pipe("/a.bin", DATA)
         yield RemotePath("memory://a.bin")
         return
+    Whole.tells = "length" in request.param
     with ThreadingHTTPServer(("127.0.0.1", 0), Whole) as server:
         threading.Thread(target=server.serve_forever, daemon=True).start()
         yield RemotePath(f"http://127.0.0.1:{server.server_port}/a.bin")

@@ -84,7 +84,7 @@ class _Stream(io.RawIOBase):
     """
 
     def __init__(self, address: str) -> None:
-        self._address, self._at = address, 0
+        self._address, self._at, self._streams = address, 0, False
         self._head = _head_of(address)
 
     @cached_property
@@ -118,13 +118,17 @@ class _Stream(io.RawIOBase):
     def _read(self, length: int) -> bytes:
         try:
             self._file.seek(self._at)
-        except ValueError:  # it cannot be asked for in parts: all before is passed over
-            if self._file.tell() > self._at:
-                self._file.close()
-                del self._file
-            while (behind := self._at - self._file.tell()) > 0:
-                if not self._file.read(min(behind, _BLOCK)):
-                    return b""
+            return bytes(self._file.read(length))
+        except ValueError:  # it is not sent in parts: all before is passed over
+            return self._read_on(length)
+
+    def _read_on(self, length: int) -> bytes:
+        if not self._streams or self._file.tell() > self._at:
+            self._file.close()
+            self._file, self._streams = _opened(self._address, block_size=0), True
+        while (behind := self._at - self._file.tell()) > 0:
+            if not self._file.read(min(behind, _BLOCK)):
+                return b""
         return bytes(self._file.read(length))
 
     def close(self) -> None:
@@ -140,9 +144,10 @@ def _head_of(address: str) -> bytes:
         return bytes(_told(lambda: file.read(_HEAD)))
 
 
-def _opened(address: str) -> Any:
+def _opened(address: str, block_size: int = _BLOCK) -> Any:
+    """block_size: 0 for one that is read from its begin to its end."""
     system, path = _place_of(address)
-    return _told(lambda: system.open(path, "rb", block_size=_BLOCK))
+    return _told(lambda: system.open(path, "rb", block_size=block_size))
 
 
 def _told(ask: Callable[[], T]) -> T:
