@@ -3,7 +3,8 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
-PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --editable
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable
+COMPILE := $(BIN)/python -m compileall -q -j 0 $(VENV)/lib src
 SCREENS := docs/screenshots
 
 .PHONY: demo test install test-tools lint types contract pytest mutations recordings torture agents bench screenshots clean
@@ -22,16 +23,16 @@ $(BIN)/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed; name one with make PYTHON=python3.11")'
 	$(PYTHON) -m venv $(VENV)
 
-# An editable install compiles nothing, and where Python may write no bytecode each start would compile all modules anew.
+# All is compiled at once, by all cores: where Python may write no bytecode, each start would compile all modules anew.
 $(VENV)/installed: pyproject.toml | $(BIN)/python
 	$(PIP) .
-	$(BIN)/python -m compileall -q src
+	-$(COMPILE)
 	touch $@
 
 # Servers are installed meanwhile.
 $(VENV)/tested: pyproject.toml | $(BIN)/python
 	sh tests/install-servers.sh & $(PIP) '.[test]' && wait
-	$(BIN)/python -m compileall -q src
+	-$(COMPILE)
 	touch $(VENV)/installed $@
 
 # The list of agents by which programs are known is the package's that keeps it: its newest one.
