@@ -79,13 +79,16 @@ class RemotePath:
 
 
 class _Stream(io.RawIOBase):
-    """A file of another system, whose errors are OSErrors. How it begins is asked once in a
-    command: that is all that most looks at a file need.
+    """A file of another system, whose errors are OSErrors. How it begins is asked once, as long as
+    the file stays what it is: that is all that most looks at a file need.
     """
 
     def __init__(self, address: str) -> None:
         self._address, self._at, self._streams = address, 0, False
-        self._head = _head_of(address)
+        system, path = _place_of(address)
+        told = _told(lambda: system.info(path))
+        knows = told.get("size") is not None
+        self._head = (_head_of if knows else _head_of.__wrapped__)(address, repr(told))
 
     @cached_property
     def _file(self) -> Any:
@@ -138,10 +141,20 @@ class _Stream(io.RawIOBase):
 
 
 @lru_cache(maxsize=64)
-def _head_of(address: str) -> bytes:
-    """How a file begins: all of it, where it is short."""
+def _head_of(address: str, _state: str) -> bytes:
+    """How a file begins: all of it, where it is short. _state: by what is told of it; another file
+    may take its place while a worker waits for the next command.
+    """
     with _opened(address) as file:
-        return bytes(_told(lambda: file.read(_HEAD)))
+        return _told(lambda: _first_of(file))
+
+
+def _first_of(file: Any) -> bytes:
+    """The first bytes of a file: a stream may give less than it is asked for, and go on."""
+    head = b""
+    while len(head) < _HEAD and (more := file.read(_HEAD - len(head))):
+        head += more
+    return head
 
 
 def _opened(address: str, block_size: int = _BLOCK) -> Any:
