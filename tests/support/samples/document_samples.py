@@ -18,7 +18,8 @@ _OPEN = (
 )
 
 
-def _packed(**files: str) -> bytes:
+def packed(**files: str) -> bytes:
+    """A ZIP archive of these files."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         for name, told in files.items():
@@ -40,7 +41,7 @@ def _row(*cells: str) -> str:
 
 def document(body: str, links: str = "") -> bytes:
     """A document with a body."""
-    return _packed(
+    return packed(
         **{
             "[Content_Types].xml": "<Types/>",
             "word/document.xml": f"<w:document {_NAMES}><w:body>{body}</w:body></w:document>",
@@ -84,6 +85,4 @@ def open_document() -> bytes:
         f"<office:document-content {_OPEN}><office:body><office:text><text:h>Pages</text:h>"
         f"<table:table>{table}</table:table></office:text></office:body></office:document-content>"
     )
-    return _packed(
-        **{"mimetype": "application/vnd.oasis.opendocument.text", "content.xml": content}
-    )
+    return packed(**{"mimetype": "application/vnd.oasis.opendocument.text", "content.xml": content})

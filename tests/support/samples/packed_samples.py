@@ -7,7 +7,6 @@ import gzip
 import io
 import quopri
 import tarfile
-import zipfile
 from collections.abc import Callable
 from typing import Any
 
@@ -15,7 +14,7 @@ import openpyxl
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from document_samples import open_document, table_document, text_document
+from document_samples import open_document, packed, table_document, text_document
 
 OLD = "http://www.quillhaven.example"
 PATHS = ("/visit/room.html", "/shop/bell-tower", "/guide/tide?id=7")
@@ -89,14 +88,6 @@ def open_sheet() -> bytes:
         mimetype="application/vnd.oasis.opendocument.spreadsheet",
         **{"META-INF/manifest.xml": "<manifest/>", "content.xml": content},
     )
-
-
-def packed(**files: str) -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as archive:
-        for name, content in files.items():
-            archive.writestr(name, content)
-    return out.getvalue()
 
 
 def in_columns(*, parquet: bool) -> bytes:

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.lists.xml_elements import local_name
 
 _OPEN_TEXT = b"mimetypeapplication/vnd.oasis.opendocument.text"
 _BODY, _LINKS, _OPEN_BODY = "word/document.xml", "word/_rels/document.xml.rels", "content.xml"
@@ -68,13 +69,9 @@ def _tree(path: Path, archive: zipfile.ZipFile, name: str) -> Any:
         raise InputError(f"{path} is a damaged document: {error.msg}", "save it again") from None
 
 
-def _named(element: Any) -> str:
-    return str(element.tag).rpartition("}")[2]
-
-
 def _told(element: Any, name: str) -> str:
     """An attribute, whatever its namespace."""
-    return next((v for k, v in element.attrib.items() if k.rpartition("}")[2] == name), "")
+    return next((v for k, v in element.attrib.items() if local_name(k) == name), "")
 
 
 def _links(tree: Any) -> dict[str, str]:
@@ -86,7 +83,7 @@ def _read(
 ) -> None:
     """The paragraphs and the tables below an element, tables in tables left out."""
     for inner in element if depth < _DEEPEST else ():
-        name = _named(inner)
+        name = local_name(inner.tag)
         if name in _TABLES:
             tables.append(inner)
         elif name in _PARAGRAPHS:
@@ -97,13 +94,13 @@ def _read(
 
 def _rows(table: Any, links: dict[str, str]) -> Iterator[list[str]]:
     for row in table.iter():
-        if _named(row) in _ROWS:
-            yield [_cell(cell, links) for cell in row if _named(cell) in _CELLS]
+        if local_name(row.tag) in _ROWS:
+            yield [_cell(cell, links) for cell in row if local_name(cell.tag) in _CELLS]
 
 
 def _cell(cell: Any, links: dict[str, str]) -> str:
     """What a cell says: the address of its link, where it has just one."""
-    found = [_text_of(p, links) for p in cell.iter() if _named(p) in _PARAGRAPHS]
+    found = [_text_of(p, links) for p in cell.iter() if local_name(p.tag) in _PARAGRAPHS]
     words = " ".join(filter(None, map(str.strip, found))).replace("\n", " ")
     linked = _LINKED.findall(words)
     return linked[0] if len(linked) == 1 else words
@@ -111,7 +108,7 @@ def _cell(cell: Any, links: dict[str, str]) -> str:
 
 def _text_of(element: Any, links: dict[str, str], depth: int = 0) -> str:
     """The words below an element, with the addresses to which they lead behind them."""
-    name = _named(element)
+    name = local_name(element.tag)
     if name in _SAYS or depth > _DEEPEST:
         return _SAYS.get(name, "")
     if name == "t":
