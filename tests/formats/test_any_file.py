@@ -139,7 +139,9 @@ def test_what_stands_where_figures_do_is_said_and_no_sum_overflows(museum: Progr
 def test_files_of_a_server_are_no_addresses(museum: Program) -> None:
     root = "/var/www/html"
     museum.write(
-        "a.txt", f"{root}/visit/room.html\n{root}/a b.html\n/var/log/x.log\n{root}/x/\n" * 2
+        "a.txt",
+        f"{root}/visit/room.html\n{root}/a b.html\n{root}/100%.html\n/var/log/x.log\n{root}/x/\n"
+        * 2,
     )
     refused = museum("gather", "a.txt", code=3)
     assert "a.txt lists files of a server" in refused.err
@@ -149,6 +151,7 @@ def test_files_of_a_server_are_no_addresses(museum: Program) -> None:
     assert {e["legacy_url"].removeprefix(OLD) for e in told} == {
         "/visit/room.html",
         "/a%20b.html",
+        "/100%25.html",
         "/x/",
     }
 

@@ -15,6 +15,7 @@ _ON_A_SERVER = re.compile(
     r"/(?:[^/\s]+/){1,6}(?:htdocs|httpdocs|public_html|wwwroot)/)",
 )
 """With which paths of files begin that servers keep for sites."""
+_BARE_PERCENT = re.compile(r"%(?![0-9A-Fa-f]{2})")
 _MOST = 0.5
 _FEWEST = 2
 
@@ -52,4 +53,4 @@ def _most(lines: Sequence[str], test: Callable[[str], object]) -> bool:
 
 def _as_path(text: str) -> str:
     """The name of a file as an address tells it; a copy of a site may hold queries in names."""
-    return text.replace(" ", "%20").replace("#", "%23")
+    return _BARE_PERCENT.sub("%25", text).replace(" ", "%20").replace("#", "%23")
