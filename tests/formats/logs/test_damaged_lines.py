@@ -58,6 +58,15 @@ def test_a_quote_in_a_request_gives_a_log_no_agents(tmp_path: Path) -> None:
     assert {key[1]: key[-1] for key in told(items)} == {f"/{n}": "people" for n in (1, 2)}
 
 
+def test_a_damaged_line_does_not_tell_where_agents_stand(tmp_path: Path) -> None:
+    asked = [Asked("/a", agent="curl/8.0", referrer="http://www.quillhaven.example/page")]
+    asked += [Asked("/b", agent="-"), Asked("/c", agent="Mozilla/5.0 (X11; Linux)")]
+    lines = combined(asked)
+    lines[0] = lines[0].replace('5 "http', '5""http')
+    items, _ = read(write_log(tmp_path / "a.log", "combined", lines))
+    assert {key[1]: key[-1] for key in told(items)}["/c"] == "people"
+
+
 @in_brief
 @given(LISTS, st.sampled_from(["combined", "by host", "common"]),
     st.lists(st.lists(DAMAGE, max_size=3), max_size=12))  # fmt: skip

@@ -173,7 +173,7 @@ def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[st
     columns = {at: texts for at, texts in columns.items() if not _is_damage(at, texts, told)}
     # Of several that always hold a status, that behind the request, and of these the first.
     status = max(usual, key=lambda at: (usual[at], at in cached, at > 0, -at), default=0)
-    agent = _best(columns, looks_like_agent)
+    agent = _best(columns, looks_like_agent, often=True)
     silent = [(QUOTED, n) for n in (1, 2) if set(columns.get((QUOTED, n), "x")) <= {"-", ""}]
     if agent is None and len(silent) == _TOLD_TOGETHER:
         columns = {at: texts for at, texts in columns.items() if at[0] != QUOTED or at in silent}
@@ -232,18 +232,22 @@ def _best(
     columns: dict[tuple[int, int], list[str]],
     test: Callable[[str], bool],
     taken: Iterable[tuple[int, int] | None] = (),
+    *,
+    often: bool = False,
 ) -> tuple[int, int] | None:
-    """The field in quotes, braces or brackets in which most texts stand a test; None where hardly
-    any does.
+    """The field in quotes, braces or brackets in which most texts stand a test, of two alike the
+    first; None where hardly any does. often: of two alike rather that which is empty in fewer
+    lines.
     """
-    best, largest = None, 0.0
+    best, largest = None, (0.5, 1.0)
     for place, texts in columns.items():
         if place[0] == BARE or place in set(taken):
             continue
         told = [t for t in texts if t not in {"", "-"}]
         share = sum(map(test, told)) / len(told) if told else 0.0
-        if share > max(largest, 0.5):
-            best, largest = place, share
+        how_well = (share, len(told) / len(texts) if often else 1.0)
+        if how_well > largest:
+            best, largest = place, how_well
     return best
 
 
