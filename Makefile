@@ -4,10 +4,10 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --editable
-COMPILE := $(BIN)/python -m compileall -q -j 0 $(VENV)/lib src
+COMPILE := $(BIN)/python -m compileall -q -j 0 -x '/tests?/' $(VENV)/lib src
 SCREENS := docs/screenshots
 
-.PHONY: demo test install test-tools lint types contract pytest mutations recordings torture agents bench screenshots clean
+.PHONY: demo test install test-tools lint types contract pytest mutations properties recordings torture agents bench screenshots clean
 
 demo: $(VENV)/installed
 	rm -rf quillhaven-demo
@@ -19,9 +19,11 @@ test: $(VENV)/tested
 
 install: $(VENV)/installed
 
+# What came with Python may be old, and takes three times as long to work out what to install.
 $(BIN)/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed; name one with make PYTHON=python3.11")'
 	$(PYTHON) -m venv $(VENV)
+	$@ -m pip install --quiet --upgrade pip
 
 # All is compiled at once, by all cores: where Python may write no bytecode, each start would compile all modules anew.
 $(VENV)/installed: pyproject.toml | $(BIN)/python
@@ -57,6 +59,10 @@ pytest: $(VENV)/tested
 mutations: $(VENV)/tested
 	$(PIP) '.[mutations]'
 	$(BIN)/python tests/mutations.py $(OF)
+
+# What holds for any input, with other cases than in the last run, and ten times as many.
+properties: $(VENV)/tested
+	UPRIGHT_EXAMPLES=300 $(BIN)/python -m pytest -m hypothesis -n 3 --dist loadfile --no-loadscope-reorder
 
 # Real servers asked anew: about rule files drawn at random, and about the files that are kept byte by byte.
 recordings: $(VENV)/tested

@@ -139,7 +139,7 @@ class Steps(RuleBasedStateMachine):
 
 TestSteps = Steps.TestCase
 TestSteps.settings = settings(
-    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "25")), stateful_step_count=12
+    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "12")), stateful_step_count=12
 )
 
 

@@ -96,7 +96,7 @@ def test_whenever_it_is_killed_both_builds_are_whole(built: Program, back: bool)
     built("build", *command, "--out", "rules")
     whole = time.monotonic() - begun
     known |= {wholly(folder), wholly(folder / "previous")}
-    for n in range(12):
+    for n in range(6):
         if not back:
             built("decide", "/old/3", "--gone" if n % 2 else "--keep")
         process = subprocess.Popen(
@@ -127,7 +127,7 @@ def test_whenever_a_fold_is_killed_settings_and_ledger_agree(museum: Program) ->
     museum("fold", "--significant", "/shop.php=item")
     whole = time.monotonic() - begun
     museum("undo")
-    for n in range(12):
+    for n in range(6):
         command = (
             ("undo",)  # of a fold alone: one that was killed early left no step
             if n % 3 == 2 and museum.json("history")["steps"][0]["command"] == "fold"
@@ -205,7 +205,7 @@ def test_whenever_an_open_is_killed_the_folder_can_be_opened(bare: Program) -> N
     begun = time.monotonic()
     bare("open", "whole", "--old", OLD, "--new", NEW)
     whole = time.monotonic() - begun
-    for n in range(10):
+    for n in range(6):
         words = [PROGRAM, "open", f"ledger{n}", "--old", OLD, "--new", NEW]
         process = subprocess.Popen(
             words, cwd=bare.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE

@@ -10,7 +10,6 @@ import pytest
 from clusters import BINARIES
 from torture_bench import Bench, bench_on
 from torture_cases import GONE, KILLS, torture
-from torture_together import paired
 
 pytestmark = [
     pytest.mark.skipif(
@@ -33,5 +32,3 @@ def test_the_same_on_postgresql(team: Bench) -> None:
         counts, wrong = torture(team, how, 2, seed=16, sent=sent)
         assert not wrong, "\n".join(wrong)
         assert counts.total() == 2
-    counts, wrong = paired(team, 1, seed=17)
-    assert not wrong, "\n".join(wrong)

@@ -169,9 +169,8 @@ def killed_in_the_middle(
 
 
 @needs_proc
-@pytest.mark.parametrize("seed", range(2))
-def test_a_replay_whose_process_is_killed_says_so_and_goes_on(museum: Program, seed: int) -> None:
-    rng = random.Random(seed)
+def test_a_replay_whose_process_is_killed_says_so_and_goes_on(museum: Program) -> None:
+    rng = random.Random(0)
     museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(520)))
     asked: list[str] = []
 
@@ -206,9 +205,8 @@ def test_a_replay_whose_process_is_killed_says_so_and_goes_on(museum: Program, s
 
 
 @needs_proc
-@pytest.mark.parametrize("seed", range(2))
-def test_a_survey_whose_process_is_killed_says_so_and_goes_on(tmp_path: Path, seed: int) -> None:
-    rng = random.Random(seed)
+def test_a_survey_whose_process_is_killed_says_so_and_goes_on(tmp_path: Path) -> None:
+    rng = random.Random(0)
     site = make_faulty_site(f"http://localhost:{free_port()}", 100)
     surveyor = opened(tmp_path / "museum", "--old", OLD, "--new", site.origin)
     asked: list[str] = []

@@ -76,10 +76,12 @@ def _at_once(bench: Bench, second: Warm, a: Case, b: Case) -> str:
     )
 
 
-def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[str]]:
-    """Eight writers and two long readers on one ledger for so many seconds: what each did, in
-    sheets, too, stands once, and what each took back does not; the numbers of steps have no gaps,
-    and nobody dies.
+def crowded(
+    bench: Bench, seconds: int, seed: int, *, writers: int = 8, readers: int = 2
+) -> tuple[Counter[str], list[str]]:
+    """Writers and long readers on one ledger for so many seconds: what each did, in sheets, too,
+    stands once, and what each took back does not; the numbers of steps have no gaps, and nobody
+    dies.
     """
     folder = bench.copy("disturbed")
     until = time.monotonic() + seconds
@@ -161,8 +163,8 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
         if told.code not in {0, 1}:
             wrong.append(f"{command}: exit code {told.code}: {told.out}{told.err}")
 
-    threads = [threading.Thread(target=write, args=(who,)) for who in range(8)] + [
-        threading.Thread(target=read) for _ in range(2)
+    threads = [threading.Thread(target=write, args=(who,)) for who in range(writers)] + [
+        threading.Thread(target=read) for _ in range(readers)
     ]
     for thread in threads:
         thread.start()

@@ -51,7 +51,7 @@ def test_what_is_dropped_swapped_or_altered_is_noticed(name: str, fold: bool) ->
     written = dialect.write(rules_of_every_kind(fold))
     assert dialect.read_back(written.files, written.rules) == []
     made = list(corruptions(name, written.files))
-    most = int(os.environ.get("UPRIGHT_CORRUPTIONS", "3"))
+    most = int(os.environ.get("UPRIGHT_CORRUPTIONS", "2"))
     for n, (what, file, change) in enumerate(
         random.Random(name).sample(made, min(len(made), most))
     ):
