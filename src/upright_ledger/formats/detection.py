@@ -122,6 +122,20 @@ _ENOUGH = 3  # lines by which a doubt is told from a chance
 _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
+_ROOT_OF_OTHERS = re.compile(
+    r"(?:<!--.{0,2000}?-->\s*|<!DOCTYPE\s+(?!html)[^<>]{0,500}>\s*)*+"
+    r"<(?!(?:html|head|body|title|meta|link|style|script|base|main|header|footer|nav|section|"
+    r"article|aside|h[1-6]|a|p|div|span|table|tbody|tr|ul|ol|li|dl|menu|form|img|picture|figure|"
+    r"iframe|center|font|b|i|em|strong|br|hr|pre|blockquote|details|template|noscript|svg)\b|!)"
+    r"[A-Za-z_][\w.:-]*[\s>/]",
+    re.IGNORECASE | re.DOTALL,
+)
+"""A document whose outermost element is none of HTML's."""
+_OF_PAGES = re.compile(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", re.IGNORECASE)
+_JSON_TEXT = re.compile(r'"((?:[^"\\]|\\.)*+)"')
+_AMID_WORDS = re.compile(r"\shttps?:\\?/\\?/|https?:\\?/\\?/\S+\s|[\](]\(?https?:\\?/\\?/")
+
+
 def recognise(path: Path) -> str:
     """The kind of a file. Raises InputError when it is missing or unreadable, NoAddressesError when
     it is of a kind that holds no URLs.
@@ -172,9 +186,9 @@ def _markup(text: str) -> str:
         return FileKind.XML
     if len(_TABLE_CELL.findall(text)) > len(_LINK.findall(text)) or _heads_a_table(text):
         return FileKind.PAGE_TABLE
-    if re.search(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", text, re.IGNORECASE):
-        return FileKind.PAGE
-    return FileKind.XML
+    if _ROOT_OF_OTHERS.match(text) or not _OF_PAGES.search(text):
+        return FileKind.XML
+    return FileKind.PAGE
 
 
 def _heads_a_table(text: str) -> bool:
@@ -199,7 +213,7 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     if _CDX_JSON.match(text) or text.startswith("CDX ") or most(sample, _CDX_LINE.match):
         return FileKind.ARCHIVE_INDEX
     if _JSON.match(text) and (not whole or most(sample[:20], _JSON.match) or _is_json(text)):
-        return FileKind.JSON
+        return FileKind.TEXT if _has_addresses_amid_words_alone(text) else FileKind.JSON
     if is_rule_file(text):
         return FileKind.RULES
     if is_dump(text):
@@ -242,6 +256,12 @@ def _tells_page(record: Mapping[str, object]) -> bool:
     )
 
 
+def _has_addresses_amid_words_alone(text: str) -> bool:
+    """Whether addresses stand in JSON amid other words, and nowhere by themselves."""
+    texts = [told.replace("\\/", "/") for told in _JSON_TEXT.findall(text)]
+    return any(map(_AMID_WORDS.search, texts)) and not any(map(looks_like_address, texts))
+
+
 def _is_json(text: str) -> bool:
     try:
         read_json(text)
@@ -265,6 +285,8 @@ def _are_words(lines: list[str], delimiter: str) -> bool:
     cells = [cell.strip() for row in csv.reader(lines, delimiter=delimiter) for cell in row]
     if len(lines) == 1 and all(map(looks_like_address, filter(None, cells))):
         return True
+    if is_heading(cells_of(lines[0], delimiter)):
+        return False
     return not any(map(looks_like_address, cells)) and any("://" in line for line in lines)
 
 

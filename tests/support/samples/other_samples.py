@@ -7,7 +7,7 @@ import plistlib
 from typing import NamedTuple
 
 from packed_samples import PACKED
-from tongue_samples import TONGUES
+from tongue_samples import ENCODINGS, TONGUES
 from upright_ledger.core.inventory.units import CLICKS, HITS, VISITS
 
 HOST, OLD = "www.quillhaven.example", "http://www.quillhaven.example"
@@ -47,6 +47,11 @@ def table(page: str, figure: str, total: str, figures: dict[str, float] = COUNTE
 OBJECTS = [{"url": u, "title": "A page", "hits": n} for n, u in enumerate(PAGES, 1)]
 
 TEXTS = {
+    "aliases in a bracket": text("a.md", f"+++\naliases = {json.dumps(PATHS)}\n+++\nText.\n",
+        LISTED),
+    "words of a notebook": text("a.ipynb", json.dumps({"cells": [
+        {"cell_type": "markdown", "source": [f"see [x]({u})\n", "and more\n"]} for u in PAGES]}),
+        LISTED),
     "addresses, one a line": text("a.txt", rows("{u}"), LISTED),
     "paths, one a line": text("a.txt", rows("{p}"), LISTED),
     "addresses without scheme": text("a.txt", rows("{u}").replace("http://", ""), LISTED),
@@ -261,6 +266,8 @@ MARKUP = {
         + rows("<item><title>t</title><link>{u}</link></item>") + "</channel></rss>",
     "entries with links": "<feed xmlns='http://www.w3.org/2005/Atom'>"
         + rows("<entry><title>t</title><link href='{u}'/></entry>") + "</feed>",
+    "outlines": "<opml version='2.0'><body>"
+        + rows("<outline text='x' type='link' url='{u}'/>") + "</body></opml>",
     "a saved page": "<html><body>" + rows("<p><a href='{u}'>x</a></p>") + "</body></html>",
 }  # fmt: skip
 CONTENTS = (
@@ -347,6 +354,14 @@ SAMPLES: dict[str, Sample] = {
     **{f"property list: {form.name}": Sample("a.plist", plistlib.dumps(SAVED, fmt=form), LISTED)
         for form in plistlib.PlistFormat},
     **{f"table: {name}": sample for name, sample in _tongues().items()},
+    **{f"table in {code}": Sample("a.csv", _tongues()[name].data.decode().encode(code), COUNTED,
+        TONGUES[name][-1]) for code, name in ENCODINGS.items()},
+    "table: several languages a row": text("a.csv", "Titel;URL (de);English page\n"
+        f"Zimmer;{PAGES[0]};{PAGES[1]}\nFlut;{PAGES[2]};\n", LISTED),
+    "table: a title above the address": text("a.csv", "Page,Views\n"
+        + "".join(f'"The page\n{u}",{n}\n' for n, u in enumerate(PAGES, 1)), COUNTED),
+    "table: a part beside the whole": text("a.csv", "Link,Unique clicks,Total clicks\n"
+        + rows("{u},0,{n}"), COUNTED, CLICKS),
     **{f"text: {name}": sample for name, sample in TEXTS.items()},
     **{f"table: {name}": sample for name, sample in TABLES.items()},
     **{f"JSON: {name}": sample for name, sample in _json().items()},

@@ -29,5 +29,28 @@ TONGUES: dict[str, tuple[str, str, str, str]] = {
     "Vietnamese": ("Trang", "Lượt xem", "Total", HITS),
     "Arabic": ("الصفحة", "المشاهدات", "Total", HITS),
     "Thai": ("หน้า", "จำนวนการดู", "Total", HITS),
+    "Greek, clicks": ("Σελίδα", "Κλικ", "Σύνολο", CLICKS),
+    "Vietnamese, clicks": ("Trang", "Lượt nhấp", "Tổng cộng", CLICKS),
+    "Hebrew": ("דף", "קליקים", "סה״כ", CLICKS),
+    "Hebrew, impressions": ("דף", "חשיפות", "סהכ", IMPRESSIONS),
+    "Thai, clicks": ("หน้า", "จำนวนคลิก", "รวม", CLICKS),
+    "Arabic, impressions": ("الصفحة", "مرات الظهور", "المجموع", IMPRESSIONS),
     "a count": ("request.keyword: Descending", "Count of records", "Total", HITS),
 }
+
+ENCODINGS = {
+    "cp932": "Japanese",
+    "euc_jp": "Japanese, views",
+    "gb18030": "Chinese",
+    "big5": "Chinese, traditional",
+    "cp949": "Korean",
+    "cp1251": "Russian",
+    "koi8_r": "Russian, visits",
+    "cp1250": "Czech",
+    "cp1253": "Greek, clicks",
+    "cp1254": "Turkish",
+    "cp1256": "Arabic, impressions",
+    "mac_roman": "Portuguese",
+    "cp874": "Thai, clicks",
+}
+"""In which of these such exports come that are not in UTF-8."""

@@ -65,6 +65,11 @@ def guess_encoding(head: bytes) -> str:
     return ""
 
 
+def fits(path: Path, encoding: str) -> bool:
+    """Whether the whole of a file is in an encoding."""
+    return _first_misfit(path, encoding) is None
+
+
 def _first_misfit(path: Path, encoding: str) -> tuple[int, int] | None:
     """Line and value of the first byte that does not fit an encoding."""
     decoder = codecs.getincrementaldecoder(encoding)()

@@ -55,6 +55,13 @@ _NAMED = re.compile(
     re.IGNORECASE,
 )
 """A path where settings and scripts name one, or that is an item of a list."""
+_LISTED_TOGETHER = re.compile(
+    r"(?<![\w\"'-])[\"']?(?:urls?|uris?|paths?|links?|pages?|routes?|alias(?:es)?|"
+    r"redirect_?from|old_?(?:urls?|paths?))[\"']?\s*[:=]\s*\[([^\[\]]*)\]",
+    re.IGNORECASE,
+)
+"""Where they name several in one line."""
+_ONE_OF_SEVERAL = re.compile(r"(?:\A|,)\s*(?:[\"'](/[^\"'\s]*)[\"']|(/[^\s,;\"']*))\s*(?=,|\Z)")
 _PATTERN = re.compile(r"[*(){}\[\]|^\\]|/:[A-Za-z]")
 """What stands in a path that means many."""
 _SAMPLE = 200
@@ -204,7 +211,7 @@ def _amid_words(hosts: frozenset[str]) -> re.Pattern[str]:
 def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) -> Iterator[Item]:
     """The URLs among the words of a line. The line counts once, with the first of them."""
     found = [text for told in pattern.findall(line) if (text := _meant(told, line))] or [
-        text for match in _NAMED.finditer(line) if not _PATTERN.search(text := match[1] or match[2])
+        text for match in _paths_named(line) if not _PATTERN.search(text := match[1] or match[2])
     ]
     if not found and is_list:
         yield Reject(number, "no URL or path is on this line", line[:2000])
@@ -214,6 +221,13 @@ def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) ->
         bare = _LABEL.sub("", _CLOSED.sub(r"\1", text))
         url = mend(bare.replace("\\/", "/"))  # as scripts and JSON write them
         yield _record(number, int(n == 0), url.text, url.mends, url.day)
+
+
+def _paths_named(line: str) -> Iterator[re.Match[str]]:
+    """The paths of a line that settings and scripts name so."""
+    several = _LISTED_TOGETHER.finditer(line)
+    together = [path for told in several for path in _ONE_OF_SEVERAL.finditer(told[1])]
+    yield from together or _NAMED.finditer(line)
 
 
 def _meant(text: str, line: str) -> str:

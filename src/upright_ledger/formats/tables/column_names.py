@@ -129,6 +129,11 @@ def is_heading(cells: Sequence[str]) -> bool:
     )
 
 
+def is_known_name(header: str) -> bool:
+    """Whether a header is one that is known."""
+    return bare(header) in _KNOWN
+
+
 def is_header_word(text: str) -> bool:
     """Whether a text alone in a line is the header of a URL column."""
     return bare(text) in NAMES[URL]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import islice
+from dataclasses import replace
+from itertools import chain, islice
 from pathlib import Path
 from typing import TypeVar
 
@@ -117,7 +118,9 @@ def _items(table: Table) -> Iterator[Item | RecordBlock]:
         )
     reader = _RowReader(table)
     while rows := list(islice(table.rows, BLOCK)):
-        if reader.by_itself:
+        if table.languages:
+            yield from chain.from_iterable(map(reader.in_each_language, rows))
+        elif reader.by_itself:
             yield from map(reader.item, rows)
         else:
             yield reader.block(rows)
@@ -186,6 +189,8 @@ class _RowReader:
         if len(cells) > width.most and (fault := width.fault(cells)):
             return Reject(line, fault, " | ".join(cells))
         written = cells[self._url].strip() if self._url < len(cells) else ""
+        if "\n" in written:
+            written = _line_of_address(written)
         if written[:1] == "=":
             written = linked_address(written)
         elif written[:1] == "/":
@@ -202,6 +207,16 @@ class _RowReader:
         ):
             return _no_url(line, cells, written)
         return self._record(line, cells, written)
+
+    def in_each_language(self, row: Row) -> Iterator[Item]:
+        """What a row says of the addresses of a page in several languages, each by itself."""
+        line, cells = row
+        told = {at: lang for at, lang in self._table.languages.items() if any(cells[at : at + 1])}
+        for at, language in told.items():
+            item = self.item((line, _moved(cells, at, self._url)))
+            yield replace(item, language=language) if isinstance(item, Record) else item
+        if not told:
+            yield self.item(row)
 
     def _record(self, line: int, row: list[str], written: str) -> Record:
         width = len(row)
@@ -275,6 +290,17 @@ class _RowReader:
     def _placed(self) -> list[int]:
         parts = [at for at in (self._host, self._query) if at is not None]
         return parts + [at for at in self._texts_at if at != _NOWHERE]
+
+
+def _line_of_address(cell: str) -> str:
+    """Of a cell of several lines the one that is an address, where one alone is."""
+    found = [line.strip() for line in cell.splitlines() if looks_like_address(line.strip())]
+    return found[0] if len(found) == 1 else cell
+
+
+def _moved(cells: Sequence[str], at: int, to: int) -> list[str]:
+    """Cells with one of them in another's place, too."""
+    return [*cells[:to], *[""] * (to - len(cells)), cells[at], *cells[to + 1 :]]
 
 
 def _each_page(cell: str) -> list[str]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from itertools import chain, islice, takewhile
 from pathlib import Path
 
-from upright_ledger.core.inventory.units import HITS
+from upright_ledger.core.inventory.units import HITS, IN_TABLES
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
@@ -17,12 +17,15 @@ from upright_ledger.formats.tables import column_mapping
 from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, looks_like_address, number
 from upright_ledger.formats.tables.header_words import side_of
+from upright_ledger.formats.tables.language_columns import language_columns
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 
 _TOTAL = re.compile(
     r"[^\w@=+]*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
     r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem|soma|i alt|"
-    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계)(?!\w|[./-]\w)",
+    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계|σύνολο|ukupno|spolu|"
+    r"skupaj|iš viso|kopā|kokku|общо|усього|всього|разом|tổng cộng|tổng|รวม|ผลรวม|jumlah|कुल|"
+    r"סה[\"״]?כ|المجموع|الإجمالي|مجموع|جمع کل)(?!\w|[./-]\w)",
     re.IGNORECASE,
 )
 _SAMPLE = 400
@@ -36,7 +39,8 @@ class Table:
     columns: meaning → column number. above: rows before the header. rows: (line in the file,
     cells), without the header. doubts: meaning → header of columns that may speak of another page,
     and were not taken. width: that its rows may have. is_whole: whether all addresses but a few are
-    whole, so that a word is none.
+    whole, so that a word is none. languages: column → language, where a row tells a page's address
+    in each of several.
     """
 
     header: list[str]
@@ -48,6 +52,7 @@ class Table:
     doubts: Mapping[str, str] = field(default_factory=dict)
     width: RowWidth = field(default_factory=RowWidth)
     is_whole: bool = False
+    languages: Mapping[int, str] = field(default_factory=dict)
 
     def cell(self, row: list[str], meaning: str) -> str:
         """What a row says about a meaning; empty when the column or the cell is missing."""
@@ -67,7 +72,7 @@ class Table:
         return [
             h.strip()
             for at, h in enumerate(self.header)
-            if h.strip() and at not in self.columns.values()
+            if h.strip() and at not in {*self.columns.values(), *self.languages}
         ]
 
     @property
@@ -104,6 +109,12 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
         )
     table = Table(header, columns, above, chain(body, rows), notes=notes)
     table.doubts = column_mapping.doubtful_columns(header, columns, options.columns)
+    if not any(unit in columns for unit in IN_TABLES) and col.URL not in options.columns:
+        cells = [cells for _, cells in body if cells]
+        table.languages = language_columns(header, columns[col.URL], cells, options.hosts)
+        if table.languages:
+            named = ", ".join(header[n].strip() for n in table.languages)
+            notes.append(f"a page in several languages a row ({named}): each address is taken")
     table.width = RowWidth.of(kind, header, (cells for _, cells in body if cells))
     # Behind an empty row another table may begin.
     its = takewhile(lambda row: row[1], body)

@@ -14,7 +14,7 @@ from typing import Any
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import delimiter_of
-from upright_ledger.formats.files.text import open_text
+from upright_ledger.formats.files.text import encoding_of, fits, open_text
 from upright_ledger.formats.tables.cells import Row, looks_like_address, number
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import (
@@ -27,6 +27,7 @@ from upright_ledger.formats.tables.rows.drawn_tables import (
     numbered,
     with_plain_bars,
 )
+from upright_ledger.formats.tables.rows.heading_encodings import encoding_of_headings
 
 MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
 _SAMPLE = 60
@@ -38,9 +39,17 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
     first row. Raises InputError.
     """
     csv.field_size_limit(MAX_CELL)
+    if not encoding and encoding_of(path) == "cp1252":
+        found = encoding_of_headings(path)
+        encoding = found if found and fits(path, found) else ""
+        why = "it is not in UTF-8"
+        why = (
+            f"{encoding}: its headings are words in it, and {why}"
+            if encoding
+            else f"Windows-1252: {why}"
+        )
+        notes.append(f"read as {why}")
     with open_text(path, encoding) as file:
-        if file.encoding == "cp1252" and not encoding:
-            notes.append("read as Windows-1252: it is not in UTF-8")
         lines = map(with_plain_bars, file)
         first = list(islice(lines, 500))
         filled = [line for line in first if line.strip()][:_SAMPLE]
