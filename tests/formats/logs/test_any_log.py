@@ -18,9 +18,9 @@ from printed_samples import RECORDS
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.logs.forms.any_line import is_request_line, learned
-from upright_ledger.formats.logs.forms.log_times import day_of, moment_of, times_in
 from upright_ledger.formats.logs.log_formats import format_of, is_log
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+from upright_ledger.formats.logs.meanings.log_times import day_of, moment_of, times_in
 from upright_ledger.formats.records import ReadOptions
 
 HOSTS = frozenset([HOST, "quillhaven.example"])

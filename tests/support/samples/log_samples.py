@@ -274,7 +274,10 @@ SAMPLES: dict[str, tuple[str, list[Asked]]] = {
     **{name: (f"{text}\n", asked) for name, (text, asked) in LINES.items()},
     **{name: (f"{text}\n", [asked]) for name, (text, asked) in FRAMEWORKS.items()},
     **{name: (f"{text}\n", [asked]) for name, (text, asked) in PRINTED.items()},
-    **{f"server: {n}": (f"{text}\n", [asked]) for n, (text, asked) in SERVERS.items()},
+    **{
+        f"server: {n}": (f"{text}\n", asked if isinstance(asked, list) else [asked])
+        for n, (text, asked) in SERVERS.items()
+    },
     **{f"JSON: {n}": (json.dumps(told) + "\n", [asked]) for n, (told, asked) in OBJECTS.items()},
     "JSON: an array, a line each": (
         "[\n" + ",\n".join(json.dumps(INNER) for _ in range(3)) + "\n]\n",

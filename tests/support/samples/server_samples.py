@@ -164,4 +164,49 @@ LINES: dict[str, tuple[str, Asked]] = {
         ),
         Asked(),
     ),
+    "all in quotes, the time in brackets": (
+        f'"192.0.2.1" "-" "{TIME}" {REQUEST} "404" "12" "{FROM}" "{AGENT}" "12" "{HOST}"',
+        AT_HOST,
+    ),
+    "month first": (
+        f'192.0.2.1 - - [05/13/2026:10:00:00 -0000] {REQUEST} {REST} "s" "-" 2083',
+        Asked(day="2026-05-13"),
+    ),
+    "types behind the names": (
+        (
+            "TimeGenerated,csMethod_s,csUriStem_s,csUriQuery_s,scStatus_d,csUserAgent_s\n"
+            f'2026-05-01 10:00:00,GET,/visit/room.html,id=3,404,"{AGENT}"'
+        ),
+        Asked(referrer=""),
+    ),
+    "an agent under a name of its own": (
+        f"date\tmethod\tpath\tstatus\tasked with\n2026-05-01\tGET\t{PATH}\t404\t{AGENT}",
+        Asked(referrer=""),
+    ),
+    "a table, the day first": (
+        "time;method;path;status;ua\n"
+        + "".join(f"{d:02}/05/2026 10:00:00;GET;{PATH};404;{AGENT}\n" for d in (1, 2, 3)).strip(),
+        [Asked(referrer="", day=f"2026-05-{d:02}") for d in (1, 2, 3)],
+    ),
+    "a firewall's": (
+        (
+            f'date=2026-05-01 time=10:00:00 type="traffic" srcip=192.0.2.1 hostname="{HOST}" '
+            f'url="{PATH}" httpmethod="GET" httpstatus=404 agent="{AGENT}"'
+        ),
+        Asked(referrer="", host=HOST),
+    ),
+    "fields with tabs and quotes": (
+        (
+            "#Version:\t1.0\n#Fields:\tdate time cs-method cs-uri sc-status c-ip cs(User-Agent)\n"
+            f'2026-05-01\t10:00:00\tGET\t{PATH}\t404\t192.0.2.1\t"{AGENT}"'
+        ),
+        Asked(referrer=""),
+    ),
+    "fields with blanks in quotes": (
+        (
+            "#Fields: date time cs-method cs-uri sc-status c-ip cs(User-Agent)\n"
+            f'2026-05-01 10:00:00 GET {PATH} 404 192.0.2.1 "{AGENT}"'
+        ),
+        Asked(referrer=""),
+    ),
 }

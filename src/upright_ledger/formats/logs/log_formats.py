@@ -9,7 +9,8 @@ from upright_ledger.formats.logs.forms.any_line import ANY_LINE, learned
 from upright_ledger.formats.logs.forms.apache_errors import APACHE_ERRORS
 from upright_ledger.formats.logs.forms.combined import COMBINED
 from upright_ledger.formats.logs.forms.json_lines import JSON_LINES
-from upright_ledger.formats.logs.forms.named_lines import HEADED, NAMED, ROWS, WORDS
+from upright_ledger.formats.logs.forms.named_lines import NAMED
+from upright_ledger.formats.logs.forms.request_tables import HEADED, ROWS, WORDS
 from upright_ledger.formats.logs.forms.two_lines import TWO_LINES
 from upright_ledger.formats.logs.forms.w3c import HEADLESS, IIS_FIXED, W3C
 from upright_ledger.formats.logs.forms.wrapped_rows import WRAPPED_ROWS

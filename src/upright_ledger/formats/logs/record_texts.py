@@ -15,9 +15,9 @@ from typing import Any
 from upright_ledger.formats.files.loose_objects import loose_begin, loose_object
 from upright_ledger.formats.logs.forms.json_lines import tells_request
 from upright_ledger.formats.logs.forms.line_objects import BEFORE
-from upright_ledger.formats.logs.forms.log_roles import sent_in
-from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import is_quoted_request
+from upright_ledger.formats.logs.meanings.log_roles import sent_in
+from upright_ledger.formats.logs.meanings.log_times import times_in
 
 _NAMED = re.compile(
     r"[\s|*-]{0,8}[:\[]?[\"']?(?P<name>[A-Za-z@_][\w.@()-]{0,40})[\"']?\]?"

@@ -22,18 +22,8 @@ from upright_ledger.formats.logs.columns.meaning_columns import (
     columns_of,
     meanings,
 )
-from upright_ledger.formats.logs.forms import log_roles as roles
 from upright_ledger.formats.logs.forms.json_lines import JsonParser, Path, Shape, as_text
 from upright_ledger.formats.logs.forms.line_objects import object_of
-from upright_ledger.formats.logs.forms.log_times import (
-    DAY_LENGTH,
-    DAY_SECONDS,
-    IN_SECONDS,
-    SECONDS_LENGTH,
-    day_number,
-    day_of,
-    written_day,
-)
 from upright_ledger.formats.logs.line_blocks import (
     LINE_BREAK,
     Bytes,
@@ -42,6 +32,16 @@ from upright_ledger.formats.logs.line_blocks import (
     as_utf8,
 )
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+from upright_ledger.formats.logs.meanings import log_roles as roles
+from upright_ledger.formats.logs.meanings.log_times import (
+    DAY_LENGTH,
+    DAY_SECONDS,
+    IN_SECONDS,
+    SECONDS_LENGTH,
+    day_number,
+    day_of,
+    written_day,
+)
 from upright_ledger.formats.logs.visitors import Visitors, visitors_between, visitors_named
 
 _MOST_OUTLINES = 1_000

@@ -94,6 +94,7 @@ class _Cells:
         self._sound = breaks - starts <= MAX_LINE
         odd = np.flatnonzero(data < _BLANK)
         odd = odd[(data[odd] != LINE_BREAK) & (data[odd] != RETURN)]
+        odd = np.r_[odd, np.flatnonzero(data == ord(w3c.QUOTE))]
         self._sound[np.searchsorted(breaks, odd)] = False
         self._at: Mapping[str, int] = {}
         self._width = 0

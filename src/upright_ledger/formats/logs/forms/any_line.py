@@ -10,11 +10,9 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from functools import lru_cache
 
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_in
 from upright_ledger.formats.logs.forms.line_fields import (
     ADDRESS,
     BARE,
@@ -35,8 +33,6 @@ from upright_ledger.formats.logs.forms.line_fields import (
     request_in,
     statuses_in,
 )
-from upright_ledger.formats.logs.forms.log_roles import is_method
-from upright_ledger.formats.logs.forms.log_times import Moment, times_in
 from upright_ledger.formats.logs.log_line import (
     NO_REQUEST,
     Likeness,
@@ -47,6 +43,9 @@ from upright_ledger.formats.logs.log_line import (
     host_name,
     most,
 )
+from upright_ledger.formats.logs.meanings.error_words import failure_of, no_route_in
+from upright_ledger.formats.logs.meanings.log_roles import is_method
+from upright_ledger.formats.logs.meanings.log_times import Moment, are_day_first, times_in
 
 FIRST_WORD = (BARE, 1)
 USUAL = frozenset(
@@ -140,20 +139,8 @@ def _layout_of(sample: Sequence[str], hosts: frozenset[str]) -> _Layout:
         layout,
         begins=begun * _SHARE >= max(len(told), 1),
         in_words=words,
-        day_first=_is_day_first(sample),
+        day_first=are_day_first(sample[:_SAMPLE]),
     )
-
-
-def _is_day_first(sample: Sequence[str]) -> bool:
-    """Whether days in figures are read with the day before the month: where their first or last
-    lines would be months apart otherwise, as no log is that goes on day by day.
-    """
-    told = [m for line in sample[:_SAMPLE] for m in times_in(line[:_SAMPLE])[:1]]
-    if not any(m.other for m in told):
-        return False
-    other = [date.fromisoformat(m.other or m.day) for m in told]
-    usual = [date.fromisoformat(m.day) for m in told]
-    return max(other) - min(other) < max(usual) - min(usual)
 
 
 def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[str]) -> _Layout:

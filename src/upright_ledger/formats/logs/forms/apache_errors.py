@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from urllib.parse import quote
 
 from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -15,6 +14,7 @@ from upright_ledger.formats.logs.log_line import (
     NotALineError,
     most,
 )
+from upright_ledger.formats.logs.meanings.log_times import times_in
 from upright_ledger.formats.server_config.rules_read import path_below
 
 _LINE = re.compile(r"\[[A-Z][a-z]{2} [A-Z][a-z]{2} [ \d]\d [\d:.]+ \d{4}\] \[")

@@ -12,8 +12,8 @@ import re2
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.logs.forms.log_roles import Places, line_of, parts_of, places_of
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat, LogLine, NotALineError
+from upright_ledger.formats.logs.meanings.log_roles import Places, line_of, parts_of, places_of
 
 _APACHE = re.compile(r"%(?:[!<>]|\d{3},?)*(?:\{([^}]*)\})?(\^?[A-Za-z]{1,2}|%)")
 _NGINX = re.compile(r"\$(?:\{(\w+)\}|(\w+))")

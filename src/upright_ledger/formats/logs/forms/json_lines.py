@@ -15,7 +15,17 @@ from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.any_line import USUAL, is_request_line, learned
 from upright_ledger.formats.logs.forms.line_fields import is_client, looks_like_agent
 from upright_ledger.formats.logs.forms.line_objects import is_object, named_in, object_of
-from upright_ledger.formats.logs.forms.log_roles import (
+from upright_ledger.formats.logs.log_line import (
+    Likeness,
+    LogFormat,
+    LogLine,
+    NotALineError,
+    Parser,
+    host_name,
+    is_quoted_request,
+    most,
+)
+from upright_ledger.formats.logs.meanings.log_roles import (
     Name,
     Places,
     are_asked,
@@ -27,17 +37,7 @@ from upright_ledger.formats.logs.forms.log_roles import (
     sent_in,
     tells_of_requests,
 )
-from upright_ledger.formats.logs.forms.log_times import Moment, moment_of
-from upright_ledger.formats.logs.log_line import (
-    Likeness,
-    LogFormat,
-    LogLine,
-    NotALineError,
-    Parser,
-    host_name,
-    is_quoted_request,
-    most,
-)
+from upright_ledger.formats.logs.meanings.log_times import Moment, moment_of
 
 _MOST_SHAPES = 1_000
 _LONG, _PAIR = 10_000, 2  # characters; values

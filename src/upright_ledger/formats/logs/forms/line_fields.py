@@ -6,9 +6,9 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from upright_ledger.formats.logs.forms.log_roles import is_method, is_target, sent_in
-from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import host_name
+from upright_ledger.formats.logs.meanings.log_roles import is_method, is_target, sent_in
+from upright_ledger.formats.logs.meanings.log_times import times_in
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
 _FOUND_IN = re.compile(
@@ -132,12 +132,14 @@ def statuses_in(fields: Sequence[Field], request: Request) -> list[tuple[int, st
     before = [(n, n - request.first) for n in range(request.first)]
     within = range(request.first + 1, request.last)
     behind = [(n, n - request.last) for n in within if _is_between(fields[n])] + behind
-    return [
-        (at, match[1])
+    found = [
+        (fields[n].kind, at, match[1])
         for n, at in behind + before
-        if fields[n].kind in {BARE, BRACKETED}
+        if fields[n].kind != BRACED
         and (match := STATUS.match(fields[n].text) or CACHED.match(fields[n].text))
     ]
+    told = [(at, text) for kind, at, text in found if kind != QUOTED]
+    return told or [(at, text) for _, at, text in found]
 
 
 def looks_like_agent(text: str) -> bool:

@@ -14,8 +14,8 @@ from msgspec.json import decode
 
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.loose_objects import loose_begin, loose_object
-from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import NotALineError
+from upright_ledger.formats.logs.meanings.log_times import times_in
 
 
 def object_of(line: str) -> dict[str, Any] | None:

@@ -11,9 +11,9 @@ from typing import NamedTuple
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.any_line import asked_in
 from upright_ledger.formats.logs.forms.json_lines import values_in
-from upright_ledger.formats.logs.forms.log_roles import told_by
-from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat, LogLine
+from upright_ledger.formats.logs.meanings.log_roles import told_by
+from upright_ledger.formats.logs.meanings.log_times import times_in
 
 _PHRASES = (
     "OK|Created|Accepted|No Content|Partial Content|Moved Permanently|Found|See Other|Not Modified|"

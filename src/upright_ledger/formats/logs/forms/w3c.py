@@ -38,7 +38,7 @@ class W3cParser:
             return AsideClass.BLANK
         if not line.strip():
             return AsideClass.BLANK
-        cells = line.split(" ") if " " in line else line.split("\t")
+        cells = _cells(line, self.width)
         if len(cells) != self.width:
             raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self.width}")
         cells.append(NOTHING)  # for fields that this log has not
@@ -77,6 +77,23 @@ class W3cParser:
 
 
 DIRECTIVE, NOTHING = "#", "-"
+QUOTE = '"'
+_CELL = re.compile(r'"(?:[^"]|"")*+"(?!\S)|\S+')
+
+
+def _cells(line: str, width: int) -> list[str]:
+    """The cells of a line, between blanks or tabs; those in quotes may hold blanks, and their
+    quotes are no part of them.
+    """
+    cells = line.split("\t" if 0 < width - 1 <= line.count("\t") else " ")
+    if QUOTE not in line:
+        return cells
+    if len(cells) != width:
+        cells = _CELL.findall(line)
+    return [c[1:-1].replace('""', QUOTE) if _QUOTED.fullmatch(c) else c for c in cells]
+
+
+_QUOTED = re.compile(r'"(?:[^"]|"")*+"')
 
 
 def request_of(stem: str, query: str, uri: str, method: str) -> str:

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.any_line import AnyLine, is_request_line, learned
-from upright_ledger.formats.logs.forms.log_times import day_of
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -17,6 +16,7 @@ from upright_ledger.formats.logs.log_line import (
     Parser,
     most,
 )
+from upright_ledger.formats.logs.meanings.log_times import day_of
 from upright_ledger.formats.tables.cells import cells_of
 
 _DELIMITERS = ",\t;"

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime, timedelta
+from collections.abc import Iterable
+from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -29,7 +30,7 @@ _FORMS = tuple(
             ),
             rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_YEAR} {_CLOCK}",
             (
-                rf"(?<![\d/])(?P<a>\d{{1,2}})/(?P<b>\d{{1,2}})/{_YEAR},? (?P<hour>\d{{1,2}})"
+                rf"(?<![\d/])(?P<a>\d{{1,2}})/(?P<b>\d{{1,2}})/{_YEAR}(?:,? |:)(?P<hour>\d{{1,2}})"
                 r"(?P<rest>:\d{2}:\d{2})"
             ),
         ),
@@ -71,6 +72,27 @@ def times_in(text: str) -> list[Moment]:
     if not found and (match := _SECONDS.search(text)) is not None:
         found = [moment_of(match[0])._replace(at=match.start())]
     return sorted(found, key=lambda m: m.at)
+
+
+def are_day_first(lines: Iterable[str]) -> bool:
+    """Whether days in figures are read with the day before the month: where the first or last of
+    these lines would be months apart otherwise, as no log is that goes on day by day.
+    """
+    told = [m for line in lines for m in times_in(line[:_NEAR])[:1]]
+    if not any(m.other for m in told):
+        return False
+    other = [date.fromisoformat(m.other or m.day) for m in told]
+    usual = [date.fromisoformat(m.day) for m in told]
+    return max(other) - min(other) < max(usual) - min(usual)
+
+
+def other_way_round(day: str) -> str:
+    """A day whose month and day are told the other way round, where it may be."""
+    year, month, number = day.split("-") if day else ("", "", "99")
+    return f"{year}-{number}-{month}" if int(number) <= _MONTHS else day
+
+
+_NEAR = 200  # characters within which a line tells its time
 
 
 def day_of(text: str) -> str:

@@ -13,8 +13,8 @@ from functools import lru_cache
 from typing import NamedTuple
 from urllib.parse import unquote
 
-from upright_ledger.formats.logs.forms.log_times import day_of
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError, host_name, is_status
+from upright_ledger.formats.logs.meanings.log_times import day_of
 
 Name = tuple[str, ...]
 
@@ -60,6 +60,8 @@ def sent_in(text: str) -> Sent | None:
     return None
 
 
+_TYPED = re.compile(r"(?<=\w\w)_[sdbgt]\Z")
+"""What some collectors write behind a name to say of which type its values are."""
 _NO_PART = re.compile(r"[^a-z0-9]+")
 _OF_FILES = frozenset(["file", "log", "logger", "container", "kubernetes", "docker", "process"])
 """Below these names addresses are those of files and machines, not of pages."""
@@ -103,7 +105,7 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "httpuseragent", "httpagent", "useragentoriginal", "clientrequestuseragent",
         "requestuseragent",
         "requestheadersuseragent", "reqheaderuseragent", "headersuseragent",
-        "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent", "browser",
+        "reqheadersuseragent", "csuseragent", "csua", "useragent", "ua", "agent", "browser",
         "requestclientapplication",
     ),
     "referrer": (
@@ -172,7 +174,7 @@ def are_asked(name: Name, told: Iterable[str], hosts: frozenset[str]) -> bool:
 
 def parts_of(name: str) -> Name:
     """A name with its dots as the steps of a path."""
-    parts = (_NO_PART.sub("", part) for part in name.lower().split("."))
+    parts = (_NO_PART.sub("", _TYPED.sub("", part)) for part in name.lower().split("."))
     return tuple(part for part in parts if part)
 
 

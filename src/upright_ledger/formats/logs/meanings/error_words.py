@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE
-from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import LogLine, host_name
+from upright_ledger.formats.logs.meanings.log_roles import REQUEST_LINE
+from upright_ledger.formats.logs.meanings.log_times import times_in
 
 _MISSING = re.compile(
     r"(?:Not Found: |No route (?:found for|matches) |"
