@@ -132,8 +132,8 @@ _ROOT_OF_OTHERS = re.compile(
 )
 """A document whose outermost element is none of HTML's."""
 _OF_PAGES = re.compile(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", re.IGNORECASE)
-_JSON_TEXT = re.compile(r'"((?:[^"\\]|\\.)*+)"')
-_AMID_WORDS = re.compile(r"\shttps?:\\?/\\?/|https?:\\?/\\?/\S+\s|[\](]\(?https?:\\?/\\?/")
+_JSON_TEXT = re.compile(r'"((?:[^"\\]|\\.)*+)(?:"|\\?\Z)', re.DOTALL)
+_BETWEEN_WORDS = re.compile(r"\S(?:\s|\\n)+\S|\]\(")
 
 
 def recognise(path: Path) -> str:
@@ -259,7 +259,8 @@ def _tells_page(record: Mapping[str, object]) -> bool:
 def _has_addresses_amid_words_alone(text: str) -> bool:
     """Whether addresses stand in JSON amid other words, and nowhere by themselves."""
     texts = [told.replace("\\/", "/") for told in _JSON_TEXT.findall(text)]
-    return any(map(_AMID_WORDS.search, texts)) and not any(map(looks_like_address, texts))
+    amid = any("://" in told and _BETWEEN_WORDS.search(told) for told in texts)
+    return amid and not any(map(looks_like_address, texts))
 
 
 def _is_json(text: str) -> bool:
