@@ -109,6 +109,12 @@ def logs(draw: st.DrawFn) -> list[str]:
 @given(lines=logs())
 @example(lines=['{"uri":"/a","status":404,"time":"2026-05-03","msg":"x"}'])
 @example(lines=['{"uri":"/a","status":404,"time":"2026-05-03","tags":[1,2,"x"],"size":1.5}'] * 3)
+@example(
+    lines=[
+        f'{{"uri":"/a","tags":{tags},"status":404,"time":{n}}}'
+        for n, tags in enumerate(("[7]", "[]", "[200]", "[]"), 1777802400)
+    ]
+)
 def test_columns_say_what_the_parser_says(lines: list[str]) -> None:
     parser = JSON_LINES.new_parser(lines, frozenset())
     assert isinstance(parser, JsonParser)

@@ -15,7 +15,7 @@ from upright_ledger.formats.files.text import MAX_LINE
 from upright_ledger.formats.logs.columns.day_column import slices_of
 from upright_ledger.formats.logs.line_blocks import LINE_BREAK, RETURN, Bytes, Places
 
-_QUOTE, _COLON, _BACKSLASH, _BLANK = 34, 58, 92, 32
+_QUOTE, _COLON, _BACKSLASH, _BLANK, _NOUGHT = 34, 58, 92, 32, 48
 _FIGURE, _ODD = 1, 2
 _SIGNS = bytes(
     _FIGURE
@@ -82,8 +82,11 @@ def tokens_of(data: Bytes, breaks: Places) -> Tokens:
     at = np.flatnonzero(~wrong.to_numpy(zero_copy_only=False))
     sound[np.searchsorted(breaks, numbers.starts[at])] = False
     lines = np.flatnonzero(sound)
-    bare = data[~(_between(texts.starts, texts.ends, len(data)) | of_numbers)]
-    cut = np.r_[starts, len(data)] - texts.length_before() - numbers.length_before()
+    # A sign stands for each number: else a list of one would look as an empty one does.
+    held = _between(texts.starts, texts.ends, len(data)) | of_numbers
+    held[numbers.starts] = False
+    bare = np.where(of_numbers, np.uint8(_NOUGHT), data)[~held]
+    cut = np.r_[starts, len(data)] - texts.length_before() - numbers.length_before() + numbers.first
     outlines = slices_of(bare, cut[lines], cut[lines + 1]).dictionary_encode()
     return Tokens(lines, outlines, texts, numbers)
 
