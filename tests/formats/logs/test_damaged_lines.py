@@ -67,6 +67,15 @@ def test_a_damaged_line_does_not_tell_where_agents_stand(tmp_path: Path) -> None
     assert {key[1]: key[-1] for key in told(items)}["/c"] == "people"
 
 
+def test_a_damaged_line_makes_no_visitor_of_the_host(tmp_path: Path) -> None:
+    """Three who probe once each are people, whatever one line in six says."""
+    attacks = [Asked("/?cat=../../etc/passwd"), Asked("/?x=<script>"), Asked("/?id=../../x")]
+    lines = by_host([*attacks, Asked("/a"), Asked("/b"), Asked("/c")])
+    lines[3] = " " + lines[3].replace("quill", "qu\\ill")
+    items, _ = read(write_log(tmp_path / "a.log", "combined", lines))
+    assert {key[-1] for key in told(items)} == {"people"}
+
+
 @in_brief
 @given(LISTS, st.sampled_from(["combined", "by host", "common"]),
     st.lists(st.lists(DAMAGE, max_size=3), max_size=12))  # fmt: skip

@@ -59,7 +59,6 @@ USUAL = frozenset(
 )
 """Statuses that servers give often: of several figures of three digits these are one."""
 _SAMPLE = 200
-_NEARLY_ALL = 9  # tenths
 _OF_HAPROXY = re.compile(r" [A-Za-z-]{2}[A-Z-]{2} (?:\d+[/ ]){4}\d+ ")
 """How HAProxy says how a session ended, and how many there were."""
 _HASH = re.compile(r"#([0-9A-Fa-f]{2})")
@@ -252,9 +251,9 @@ def _host_place(
         likely = known * 2 >= len(texts) or (most(texts, host_name) and place != FIRST_WORD)
         if place not in taken and known and likely:
             return place
-    if most(first, host_name, _NEARLY_ALL) and most(second, ADDRESS.match, _NEARLY_ALL):
+    if most(first, host_name) and most(second, ADDRESS.match):
         return FIRST_WORD
-    if most(second, host_name, _NEARLY_ALL) and most(first, ADDRESS.match, _NEARLY_ALL):
+    if most(second, host_name) and most(first, ADDRESS.match):
         return BARE, 2
     return None
 
