@@ -15,6 +15,8 @@ from upright_ledger.formats.files.compressed import open_bytes, read_head
 
 MAX_LINE = 1 << 20  # characters; longer lines are no list of URLs
 _BLOCK = 1 << 20
+USUAL = "cp1252"
+"""In which texts are that are not in UTF-8 and do not say in what."""
 _UTF16_BOMS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 
 
@@ -38,7 +40,7 @@ def encoding_of(path: Path, given: str = "") -> str:
             f"{path} is not in {given.upper()}: line {line:,} holds the byte 0x{byte:02X}",
             "name its true encoding",
         )
-    return "cp1252"
+    return USUAL
 
 
 def check_encoding(name: str) -> None:
@@ -91,9 +93,17 @@ def open_text(path: Path, encoding: str = "") -> Iterator[TextIO]:
     """A text file, its encoding found out. Bytes that an encoding nobody named leaves undefined are
     replaced.
     """
-    name = encoding_of(path, encoding)
+    with open_in(path, encoding_of(path, encoding), strict=bool(encoding)) as file:
+        yield file
+
+
+@contextmanager
+def open_in(path: Path, encoding: str, *, strict: bool) -> Iterator[TextIO]:
+    """A text file whose encoding is known. strict: raise an error at bytes that it leaves
+    undefined, rather than replace them.
+    """
     with open_bytes(path) as file:
-        yield io.TextIOWrapper(file, name, errors="strict" if encoding else "replace", newline="")
+        yield io.TextIOWrapper(file, encoding, errors="strict" if strict else "replace", newline="")
 
 
 def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:

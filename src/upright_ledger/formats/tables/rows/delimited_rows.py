@@ -14,7 +14,7 @@ from typing import Any
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import delimiter_of
-from upright_ledger.formats.files.text import encoding_of, fits, open_text
+from upright_ledger.formats.files.text import USUAL, encoding_of, fits, open_in
 from upright_ledger.formats.tables.cells import Row, looks_like_address, number
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import (
@@ -39,17 +39,15 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
     first row. Raises InputError.
     """
     csv.field_size_limit(MAX_CELL)
-    if not encoding and encoding_of(path) == "cp1252":
-        found = encoding_of_headings(path)
-        encoding = found if found and fits(path, found) else ""
-        why = "it is not in UTF-8"
-        why = (
-            f"{encoding}: its headings are words in it, and {why}"
-            if encoding
-            else f"Windows-1252: {why}"
-        )
-        notes.append(f"read as {why}")
-    with open_text(path, encoding) as file:
+    name = encoding_of(path, encoding)
+    if name == USUAL and not encoding:
+        why, found = "it is not in UTF-8", encoding_of_headings(path)
+        if found and fits(path, found):
+            name = found
+            notes.append(f"read as {name}: its headings are words in it, and {why}")
+        else:
+            notes.append(f"read as Windows-1252: {why}")
+    with open_in(path, name, strict=bool(encoding)) as file:
         lines = map(with_plain_bars, file)
         first = list(islice(lines, 500))
         filled = [line for line in first if line.strip()][:_SAMPLE]

@@ -10,6 +10,7 @@ from itertools import islice
 from pathlib import Path
 
 from upright_ledger.formats.files.compressed import read_head
+from upright_ledger.formats.files.text import USUAL
 from upright_ledger.formats.tables.column_names import is_known_name
 
 _ENCODINGS = (
@@ -18,7 +19,6 @@ _ENCODINGS = (
     "iso8859_7", "iso8859_9", "mac_roman", "cp850", "cp852", "cp866",
 )  # fmt: skip
 """Those of Windows, of the office programs of other systems, and of older ones."""
-_USUAL = "cp1252"
 _ROWS = 20
 _CELLS = re.compile(rb"[,;\t|^~]")
 
@@ -28,9 +28,9 @@ def encoding_of_headings(path: Path) -> str:
     in ASCII, or unknown.
     """
     cells = [*_cells(read_head(path))]
-    found = {name: sum(_is_known(cell, name) for cell in cells) for name in (_USUAL, *_ENCODINGS)}
+    found = {name: sum(_is_known(cell, name) for cell in cells) for name in (USUAL, *_ENCODINGS)}
     best = max(found, key=lambda name: found[name])
-    return best if found[best] > found[_USUAL] else ""
+    return best if found[best] > found[USUAL] else ""
 
 
 def _cells(head: bytes) -> Iterator[bytes]:
