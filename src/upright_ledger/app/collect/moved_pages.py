@@ -10,7 +10,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, Fate, Renamed, Renaming
 from upright_ledger.core.inventory.answer import UNANSWERED, AnswerKind
@@ -99,6 +98,8 @@ def propose_renamings(ledger: Ledger, renamed: Renamed, name: str) -> Proposed:
 
 
 def _take_up(ledger: Ledger, pages: Mapping[str, str], name: str) -> int:
+    from upright_ledger.app.collect.gather import gather  # with all formats of logs
+
     with temporary_folder() as held:
         file = held / f"renamed-{name}.csv"
         with file.open("w", encoding="utf-8", newline="") as out:

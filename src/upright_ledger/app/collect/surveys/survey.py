@@ -8,8 +8,6 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.app.collect.gather import gather
-from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.collect.surveys.crawling import Surveying
 from upright_ledger.app.collect.surveys.link_watch import LinkWatch, without_failing
 from upright_ledger.app.collect.surveys.page_reader import unpacked
@@ -230,10 +228,14 @@ def _feed(ledger: Ledger, run: int, request: SurveyRequest, missing: frozenset[s
         if not rows:
             return 0
         if side == OLD:
+            from upright_ledger.app.collect.gather import gather  # with all formats of logs
+
             return sum(
                 s.new_entries
                 for s in gather(ledger, [str(file)], ReadOptions(kind="table")).sources
             )
+        from upright_ledger.app.collect.stock import stock
+
         with ledger.reading() as connection:
             before = find_run(connection, request.since, RunKind.SURVEY) if request.since else None
             replaced = find_stocked(connection, source_of_survey(before.id)) if before else 0

@@ -8,12 +8,9 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.decide import entries as task
-from upright_ledger.app.decide.weak_entries import weak_entries
-from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import choice_of, json_option
-from upright_ledger.cli.screens.weak_entries import show_weak
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.units import PER_PERIOD
@@ -110,7 +107,7 @@ def command(
         _aside(ledger, "" if aside == "all" else aside, limit, as_json=as_json)
         return
     if weak:
-        show_weak(weak_entries(MoveState(ledger)), ledger, csv_file, limit, as_json=as_json)
+        _weak(ledger, csv_file, limit, as_json=as_json)
         return
     if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
         _details(task.look_up(ledger, pattern), as_json=as_json)
@@ -333,3 +330,14 @@ def _aside(ledger: Ledger, kind: str, limit: int, *, as_json: bool) -> None:
         "make entries of them, or of a path such as '/downloads/*'",
         f"upright fold --take-back '{kind}'",
     )
+
+
+def _weak(ledger: Ledger, csv_file: Path | None, limit: int, *, as_json: bool) -> None:
+    """Pages that nobody needs. Matching is loaded for them alone: the other questions do without
+    it, and it takes longer than they do.
+    """
+    from upright_ledger.app.decide.weak_entries import weak_entries
+    from upright_ledger.app.move_state import MoveState
+    from upright_ledger.cli.screens.weak_entries import show_weak
+
+    show_weak(weak_entries(MoveState(ledger)), ledger, csv_file, limit, as_json=as_json)

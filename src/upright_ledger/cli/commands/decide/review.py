@@ -5,16 +5,11 @@ from __future__ import annotations
 import sys
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from upright_ledger.app.decide.review_queue import Queue
-from upright_ledger.app.decide.sheets.review_sheet import (
-    Reviewed,
-    ReviewedAnswer,
-    read_sheet,
-    write_sheet,
-)
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import choice_of, json_option
@@ -25,6 +20,9 @@ from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.lines.listing import Filters
 from upright_ledger.ledger.store import Ledger
+
+if TYPE_CHECKING:
+    from upright_ledger.app.decide.sheets.review_sheet import Reviewed, ReviewedAnswer
 
 SHOWN = 8
 
@@ -105,25 +103,18 @@ def command(
             "--weak goes through them in a terminal",
             "upright entries --weak --csv weak.csv writes a sheet of them",
         )
-    if out is not None and sheet is None:
-        ledger = open_ledger(folder)
-        count = write_sheet(ledger, out, replace(chosen, answer=answer or ""), sample or 0)
-        if as_json:
-            output.json_out({"file": str(out), "entries": count})
-            return
-        output.say(
-            f"{out.name}: {output.plural(count, 'entry', 'entries')}, the most valuable first."
-        )
-        output.next_step(
-            "fill in the column answer, then see what it would change",
-            f"upright review --in {out.name} --dry-run",
-        )
-        return
-    if out is not None:
+    if out is not None and sheet is not None:
         raise UsageError("--out and --in contradict each other", "give one of them")
+    if out is not None:
+        chosen = replace(chosen, answer=answer or "")
+        _write(open_ledger(folder), out, chosen, sample or 0, as_json=as_json)
+        return
     if sheet is None:
         _walk(folder, chosen, weak=weak, as_json=as_json)
         return
+    # Sheets bring all formats with them, which the next card need not wait for.
+    from upright_ledger.app.decide.sheets.review_sheet import read_sheet
+
     result = read_sheet(
         open_ledger(folder), sheet, dry_run=dry_run, as_given=as_given, reason=reason
     )
@@ -132,6 +123,20 @@ def command(
     else:
         _show(result, sheet.name, dry_run=dry_run)
     raise click.exceptions.Exit(1 if result.refused or result.conflicts or result.astray else 0)
+
+
+def _write(ledger: Ledger, out: Path, chosen: Filters, sample: int, *, as_json: bool) -> None:
+    from upright_ledger.app.decide.sheets.review_sheet import write_sheet
+
+    count = write_sheet(ledger, out, chosen, sample)
+    if as_json:
+        output.json_out({"file": str(out), "entries": count})
+        return
+    output.say(f"{out.name}: {output.plural(count, 'entry', 'entries')}, the most valuable first.")
+    output.next_step(
+        "fill in the column answer, then see what it would change",
+        f"upright review --in {out.name} --dry-run",
+    )
 
 
 def _walk(folder: Path, filters: Filters, *, weak: bool, as_json: bool) -> None:
