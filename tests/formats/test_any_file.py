@@ -161,7 +161,7 @@ def test_a_property_list_that_holds_itself_is_refused(museum: Program) -> None:
     for _ in range(12):
         told = [told] * 20
     museum.write("a.plist", plistlib.dumps(told, fmt=plistlib.FMT_BINARY))
-    assert "over 5,000,000 values" in museum("gather", "a.plist", code=3).err
+    assert "over 2,000,000 values" in museum("gather", "a.plist", code=3).err
     museum.write("b.plist", plistlib.dumps([OLD])[:-30])
     assert "b.plist is a damaged property list" in museum("gather", "b.plist", code=3).err
 

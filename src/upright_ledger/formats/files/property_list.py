@@ -11,7 +11,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 
 MAX_LIST = 1 << 27  # bytes
-MAX_VALUES = 5_000_000
+MAX_VALUES = 2_000_000
 _BEGINS = (b"bplist00", b"<?xml", b"<!DOCTYPE plist", b"<plist")
 
 

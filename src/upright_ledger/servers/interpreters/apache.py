@@ -30,14 +30,18 @@ _INTERNAL: dict[str, Callable[[str], str]] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class _Condition:
-    test: str
-    pattern: str
+    """parts: of what is tested. of_request: whether these stay the same through a request's rules.
+    equal: what it must be, or None where a pattern must fit.
+    """
 
-    @property
-    def negated(self) -> bool:
-        return self.pattern.startswith("!")
+    test: str
+    parts: tuple[_Part, ...]
+    of_request: bool
+    negated: bool
+    equal: str | None
+    pattern: re.Pattern[str]
 
 
 @dataclass(frozen=True)
@@ -52,13 +56,16 @@ class _Rule:
 
 @dataclass
 class _State:
-    """One request. sets: variables of the environment; groups: what %1 to %9 stand for."""
+    """One request. sets: variables of the environment; groups: what %1 to %9 stand for; known:
+    tests → what they are in this request, whatever rules say.
+    """
 
     request: ServerRequest
     path: str
     query: str
     sets: dict[str, str] = field(default_factory=dict)
     groups: tuple[str | None, ...] = ()
+    known: dict[str, str] = field(default_factory=dict)
 
 
 class ApacheInterpreter:
@@ -82,8 +89,7 @@ class ApacheInterpreter:
                         raise NotUnderstoodError(f"the map {name} is made twice")
                     self._maps[name] = self._read_map(source)
                 case ("RewriteCond", test, pattern):
-                    regex("" if _is_equality(pattern) else pattern.removeprefix("!"))
-                    waiting.append(_Condition(test, pattern))
+                    waiting.append(_condition(test, pattern))
                 case ("RewriteRule", "^", substitution, *flags) if len(flags) < 2:
                     self._rules.append(
                         _rule(tuple(waiting), substitution, flags[0] if flags else "")
@@ -160,12 +166,15 @@ class ApacheInterpreter:
     def _applies(self, rule: _Rule, state: _State) -> bool:
         state.groups = ()
         for condition in rule.conditions:
-            text = self._expand(condition.test, state)
-            pattern = condition.pattern.removeprefix("!")
-            if _is_equality(condition.pattern):
-                held = text == pattern[1:]
+            text = state.known.get(condition.test)
+            if text is None:
+                text = self._filled(condition.parts, state)
+                if condition.of_request:
+                    state.known[condition.test] = text
+            if condition.equal is not None:
+                held = text == condition.equal
             else:
-                match = regex(pattern).search(text)
+                match = condition.pattern.search(text)
                 held = match is not None
                 if match is not None and not condition.negated:
                     state.groups = (match[0], *match.groups())
@@ -275,8 +284,17 @@ def _flags(text: str) -> list[str]:
     return text.split(",") if text else []
 
 
-def _is_equality(pattern: str) -> bool:
-    return pattern.removeprefix("!").startswith("=")
+def _condition(test: str, pattern: str) -> _Condition:
+    bare = pattern.removeprefix("!")
+    parts = _parts(test)
+    return _Condition(
+        test,
+        parts,
+        all(isinstance(p, str) or (p.kind == "%" and p.name in _SERVER_VARIABLES) for p in parts),
+        negated=pattern.startswith("!"),
+        equal=bare[1:] if bare.startswith("=") else None,
+        pattern=regex("" if bare.startswith("=") else bare),
+    )
 
 
 def _closing(text: str, opened: int) -> int:
