@@ -20,7 +20,7 @@ FOLD = FoldingPolicy()
 
 
 def seen(path: str, query: str, title: str = "", status: int = 0) -> SeenQuery:
-    return SeenQuery(path, dict(p.split("=") for p in query.split("&")), title, status)
+    return SeenQuery(path, dict(p.partition("=")[::2] for p in query.split("&")), title, status)
 
 
 def test_a_view_is_left_out_and_an_item_stays() -> None:
@@ -178,3 +178,28 @@ def test_parameters_named_like_sessions_that_are_kept_are_told() -> None:
     ]
     settled = FoldingPolicy(significant={"/p": ("SID",)})
     assert [d.path for d in named_like_sessions(rows, settled)] == ["/o"]
+
+
+@pytest.mark.parametrize("titled", [True, False])
+def test_where_bare_words_are_pages_none_of_them_is_left_out(titled: bool) -> None:
+    """As article12 in ?article12: each is named once or twice, and the next one by nobody yet."""
+
+    def title(n: int) -> str:
+        return f"Article {n}" if titled else ""
+
+    rows = [seen("/site.php", f"article{n}", title(n)) for n in range(40)]
+    printed = [seen("/site.php", f"id_article={n}&page=print", title(n)) for n in range(20)]
+    assert suggest([*rows, *printed], FOLD) == []
+    twice = [seen("/site.php", f"article{n}&sort=up", title(n)) for n in range(9)]
+    assert suggest([*rows, *twice], FOLD) == []
+
+
+@pytest.mark.parametrize("titled", [True, False])
+def test_bare_words_that_ask_for_a_view_are_left_out(titled: bool) -> None:
+    rows = [
+        seen("/p", f"item={n}{word}", f"Item {n}" if titled else "")
+        for n in range(9)
+        for word in ("", "&print", "&amp", "&large")
+    ]
+    (found,) = suggest(rows, FOLD)
+    assert (found.significant, found.pages_after) == (("item",), 9)

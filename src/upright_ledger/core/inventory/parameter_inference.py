@@ -163,10 +163,13 @@ def suggest(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -> list[Sugge
     page.
 
     A path with too few spellings is looked at together with its neighbours, as the pattern of their
-    folder. The most folded come first.
+    folder. The most folded come first. Where names without values are the pages, as in
+    ?article12 and ?article13, nothing is suggested: the next one may be named by nobody yet.
     """
     found = []
     for path, group in _groups(spellings, policy).items():
+        if _named_by_bare_words(group.seen):
+            continue
         names = group.names()
         reasons = tuple(_judge(name, group.seen) for name in names)
         keep = tuple(r.parameter for r in reasons if r.chooses)
@@ -190,6 +193,28 @@ def named_like_sessions(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -
                 if name.lower() in DOUBTFUL_SESSION:
                     groups[seen.path, name].append(seen)
     return [Doubt(path, _judge(name, group)) for (path, name), group in sorted(groups.items())]
+
+
+def _named_by_bare_words(group: list[SeenQuery]) -> bool:
+    """Whether parameters that never have a value are pages: by what they show where that is known,
+    else by being many that hardly come back.
+    """
+    valued = {name for s in group for name, value in s.params.items() if value}
+    holders = [s for s in group if not valued.issuperset(s.params)]
+    bare = {name for s in holders for name in s.params} - valued
+    if len(bare) < _COMPARED:
+        return False
+    differ = compared = 0
+    alike: dict[tuple[object, ...], dict[frozenset[str], str]] = defaultdict(dict)
+    for s in holders:
+        if s.title:
+            rest = tuple(sorted((n, v) for n, v in s.params.items() if n not in bare))
+            alike[s.path, rest][frozenset(bare & s.params.keys())] = s.title
+    for titles in alike.values():
+        for one, other in pairwise(titles.values()):
+            compared += 1
+            differ += one != other
+    return differ * 2 > compared if compared else len(bare) * 2 > len(holders)
 
 
 def _kept(seen: SeenQuery, names: Iterable[str]) -> tuple[tuple[str, str], ...]:
