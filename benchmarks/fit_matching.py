@@ -32,7 +32,7 @@ RISING = {
     "context", "same number", "same year", "both found", "place moved there", "number carried",
     "slug carried", "number alone", "taken where pages merge", "same name", "name letters",
     "same words", "title alone", "title of a number", "information alone", "name carried",
-    "rewritten as others", "same text", "text found", "text shared", "text carried",
+    "rewritten as others", "says the same", "says the same alone", "same text", "text found", "text shared", "text carried",
 }  # fmt: skip
 FALLING = {
     "old words missing",
@@ -55,6 +55,7 @@ FALLING = {
 FIXED = {
     "taken by another": (-0.7, -0.7),
     "taken where pages merge": (0.0, 0.0),
+    "taken by a variant": (0.0, 0.0),
     "its twin ends alike": (TWIN, TWIN),
     "same item": (SAME_ITEM, SAME_ITEM),
     "other item": (OTHER_ITEM, OTHER_ITEM),

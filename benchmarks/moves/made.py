@@ -17,10 +17,12 @@ from moves.words import CODAS, FILLERS, ONSETS, VOWELS, fill, misspelt, page, sl
 
 def make_move(seed: int, size: int = 2000) -> SiteMove:
     """A move of about `size` old pages."""
-    return _Maker(random.Random(f"move {seed}"), size).make()
+    return Maker(random.Random(f"move {seed}"), size).make()
 
 
-class _Maker:
+class Maker:
+    """Makes the pages of a move, section by section."""
+
     def __init__(self, chance: random.Random, size: int) -> None:
         self.r = chance
         self.size = size

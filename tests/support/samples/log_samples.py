@@ -256,6 +256,14 @@ LINES: dict[str, tuple[str, list[Asked]]] = {
         f'192.0.2.1;2026-05-01 10:00:00;{REQUEST};404;12;"{FROM}";"{AGENT}"',
         [Asked()],
     ),
+    "all in brackets": (
+        f"{TIME} [192.0.2.1] [GET] [{PATH}] [404] [{AGENT}]",
+        [Asked(referrer="")],
+    ),
+    "thousandths since 1970": (
+        f"192.0.2.1 - - [1777629600123] {REQUEST} {REST}",
+        [Asked()],
+    ),
     "commas without a heading": (
         f'192.0.2.1,2026-05-01 10:00:00,GET,{PATH},404,"{AGENT}",{FROM}',
         [Asked()],
@@ -263,6 +271,12 @@ LINES: dict[str, tuple[str, list[Asked]]] = {
 }
 
 SAMPLES: dict[str, tuple[str, list[Asked]]] = {
+    "day and clock apart, and agents that hold the delimiter": (
+        "data;ora;indirizzo IP;metodo;percorso;stato;programma\n"
+        + f"01/05/2026;10:00:00;192.0.2.1;GET;{PATH};404;{AGENT}\n"
+        + f"13/05/2026;10:00:01;192.0.2.1;GET;{PATH};404;{AGENT}\n",
+        [Asked(referrer=""), Asked(referrer="", day="2026-05-13")],
+    ),
     "what became of connections": (
         "".join(
             f"[Fri May  1 10:00:0{n} 2026] 192.0.2.1:512{n} {said}\n"

@@ -30,6 +30,7 @@ TONGUES: dict[str, tuple[str, str, str, str]] = {
     "Arabic": ("الصفحة", "المشاهدات", "Total", HITS),
     "Thai": ("หน้า", "จำนวนการดู", "Total", HITS),
     "Greek, clicks": ("Σελίδα", "Κλικ", "Σύνολο", CLICKS),
+    "Vietnamese, times of clicks": ("Trang", "Số lần nhấp", "Tổng cộng", CLICKS),
     "Vietnamese, clicks": ("Trang", "Lượt nhấp", "Tổng cộng", CLICKS),
     "Hebrew": ("דף", "קליקים", "סה״כ", CLICKS),
     "Hebrew, impressions": ("דף", "חשיפות", "סהכ", IMPRESSIONS),

@@ -30,10 +30,13 @@ FEATURES = (
     "number alone",
     "taken by another",
     "taken where pages merge",
+    "taken by a variant",
 )
-LOST = FEATURES[-2:]
+LOST = FEATURES[-3:]
 """What speaks for no page at all rather than for another one."""
 _LIKELY = 0.5
+_HALF = 0.5
+_ROWS = 200_000  # pairs at a time
 _PLAUSIBLE = 0.003
 _FEW_CHANGES = 3.0
 _LONGEST_CHANGE = 3  # words
@@ -98,10 +101,11 @@ def learn(sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.b
     put("text carried", texts * seen["text found"])
     put("text not carried", texts * seen["other text"])
     put("number alone", _number_alone(seen, pair, old_codes))
-    taken = _taken(seen, chances, len(sides.new))
+    taken, rival = _taken(seen, chances, len(sides.new))
     merging = pair.rate((chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
     put("taken by another", taken)
     put("taken where pages merge", taken * merging)
+    put("taken by a variant", taken * _variants(sides, seen, rival))
     pages = np.bincount(old_codes, minlength=len(old_places))
     rate = (count_place[old_codes] - page_seeds + 0.5) / pages[old_codes]
     counts = np.stack([same, total], axis=1).round().astype(np.int32)
@@ -163,19 +167,42 @@ def change_of(old: tuple[str, ...], new: tuple[str, ...]) -> Change | None:
     return gone, come
 
 
-def _taken(seen: Likeness, chances: Floats, news: int) -> Floats:
-    """The best chance that another old page has of the new page of a pair."""
+def _taken(seen: Likeness, chances: Floats, news: int) -> tuple[Floats, Indices]:
+    """The best chance that another old page has of the new page of a pair, and its pair, or -1."""
     order = np.lexsort((-chances, seen.new))
-    first = np.r_[True, seen.new[order][1:] != seen.new[order][:-1]]
-    best, second = np.zeros(news), np.zeros(news)
+    new = seen.new[order]
+    first = np.r_[True, new[1:] != new[:-1]]
+    best, second = np.full(news, -1), np.full(news, -1)
     starts = np.flatnonzero(first)
-    best[seen.new[order][starts]] = chances[order][starts]
+    best[new[starts]] = order[starts]
     follows = starts + 1
     follows = follows[(follows < len(order)) & ~first[np.minimum(follows, len(order) - 1)]]
-    second[seen.new[order][follows]] = chances[order][follows]
-    mine = np.zeros(len(chances), bool)
-    mine[order[starts]] = True
-    return np.where(mine, second[seen.new], best[seen.new])
+    second[new[follows]] = order[follows]
+    rival = best[seen.new]
+    mine = rival == np.arange(len(chances))
+    rival = np.where(mine, second[seen.new], rival)
+    return np.where(rival >= 0, chances[rival], 0.0), rival
+
+
+def _variants(sides: Sides, seen: Likeness, rival: Indices) -> Floats:
+    """How far the old page of a pair and that of its rival are variants of one, as a red and a blue
+    one, or a page and its printed copy: how alike their words are, where all that the new page
+    says is said by both.
+    """
+    out = np.zeros(len(rival))
+    back = seen["new words found"]
+    some = np.flatnonzero(rival >= 0)
+    some = some[(back[some] > _HALF) & (back[rival[some]] > _HALF)]
+    words, total = sides.old.words, sides.old.totals["words"]
+    for at in range(0, len(some), _ROWS):
+        rows = some[at : at + _ROWS]
+        i, k = seen.old[rows], seen.old[rival[rows]]
+        shared = np.asarray(words[i].multiply(words[k]).sum(axis=1)).ravel()
+        alike = np.divide(
+            2 * shared, total[i] + total[k], out=np.zeros(len(rows)), where=shared > 0
+        )
+        out[rows] = np.minimum(alike, 1.0) ** 2 * back[rows] * back[rival[rows]]
+    return out
 
 
 def _codes(places: list[str]) -> tuple[list[str], Indices]:

@@ -10,6 +10,7 @@ from rapidfuzz import fuzz, process
 
 from upright_ledger.core.contents.texts import alike_texts
 from upright_ledger.core.matching.pages.opposites import are_opposed
+from upright_ledger.core.matching.pages.page_words import SAID, PageWords
 from upright_ledger.core.matching.pages.sides import Floats, Side, Sides
 from upright_ledger.core.matching.sparse import Indices, Matrix
 
@@ -53,6 +54,8 @@ FEATURES = (
     "text shared",
     "other text",
     "its twin ends alike",
+    "says the same",
+    "says the same alone",
 )
 """Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its
 logarithm.
@@ -151,7 +154,26 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
         "its twin ends alike",
         right.twinned[j] & (left.codes["endings"][i] != right.codes["endings"][j]),
     )
+    said, said_alone = _said(left, right, i, j)
+    put("says the same", said)
+    put("says the same alone", said_alone)
     return out
+
+
+def _said(
+    left: Side, right: Side, i: Indices, j: Indices
+) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
+    """Whether a title or another text of both pages has the same words, in whatever order, and
+    whether no other page of either site has them.
+    """
+    same, alone = np.zeros(len(i), bool), np.zeros(len(i), bool)
+    for one in range(SAID):
+        ours, ours_alone = left.said[i, one], left.said_alone[i, one]
+        for another in range(SAID):
+            equal = (ours == right.said[j, another]) & (ours > 0)
+            same |= equal
+            alone |= equal & ours_alone & right.said_alone[j, another]
+    return same, alone
 
 
 def _elsewhere(left: Side, right: Side, i: Indices, j: Indices) -> Floats:
@@ -211,13 +233,20 @@ def _numbers(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, F
         if shared := one.same_numbers(another):
             # What names a page stands at an end of its name; a number in the midst may be anything.
             same[at] = 1.0 if shared & one.ends & another.ends else _INNER
-        elif one.numbers and another.numbers:
+        elif one.numbers and another.numbers and not (_has(one, another) or _has(another, one)):
             other[at] = 1.0
     return same, other
 
 
+def _has(page: PageWords, other: PageWords) -> bool:
+    """Whether a title has the numbers of the other page: those in its own address are those by
+    which its shop or its database knows it, and say nothing here.
+    """
+    return other.numbers <= set(page.title)
+
+
 def _years(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Floats]:
-    """As `_numbers`, for years."""
+    """As `_numbers`, for years: whatever else their titles say."""
     same, other = np.zeros(len(i)), np.zeros(len(i))
     for at in np.flatnonzero(left.dated[i] & right.dated[j]).tolist():
         shared = left.readings[i[at]].years & right.readings[j[at]].years

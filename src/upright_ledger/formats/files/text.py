@@ -31,7 +31,7 @@ def encoding_of(path: Path, given: str = "") -> str:
         check_encoding(given)
     elif name := guess_encoding(read_head(path)):
         return name
-    bad = _first_misfit(path, given or "utf-8")
+    bad = _first_misfit(path, given or "utf-8", whole=bool(given))
     if bad is None:
         return given or "utf-8-sig"
     if given:
@@ -68,19 +68,21 @@ def guess_encoding(head: bytes) -> str:
 
 
 def fits(path: Path, encoding: str) -> bool:
-    """Whether the whole of a file is in an encoding."""
-    return _first_misfit(path, encoding) is None
+    """Whether a file is in an encoding, but for a character that its end may cut off."""
+    return _first_misfit(path, encoding, whole=False) is None
 
 
-def _first_misfit(path: Path, encoding: str) -> tuple[int, int] | None:
-    """Line and value of the first byte that does not fit an encoding."""
+def _first_misfit(path: Path, encoding: str, *, whole: bool) -> tuple[int, int] | None:
+    """Line and value of the first byte that does not fit an encoding. whole: the last character is
+    to be there; else a file that was cut off within it fits.
+    """
     decoder = codecs.getincrementaldecoder(encoding)()
     line = 1
     with open_bytes(path) as file:
         while True:
             block = file.read(_BLOCK)
             try:
-                decoder.decode(block, final=not block)
+                decoder.decode(block, final=whole and not block)
             except UnicodeDecodeError as error:
                 return line + error.object.count(b"\n", 0, error.start), error.object[error.start]
             line += block.count(b"\n")

@@ -54,7 +54,8 @@ class PageWords:
     years at either end of the slug, which are numbers like others where the other side says so.
     ends: the first and last word of the slug. items: its item numbers as they are told beside it,
     whole. name: the last segment, or the parameters, as written; spelled: its words as written, in
-    small letters; heading: its title without what many pages of its site end in.
+    small letters; heading: its title without what many pages of its site have in theirs; said: the
+    words of that, and of each further text of it, in one order, whatever theirs is.
     """
 
     slug: list[str]
@@ -70,6 +71,7 @@ class PageWords:
     name: str = ""
     spelled: tuple[str, ...] = ()
     heading: str = ""
+    said: tuple[str, ...] = ()
 
     @cached_property
     def opposable(self) -> frozenset[str]:
@@ -153,7 +155,9 @@ _FOLDER_PAGES = frozenset(["index", "default"])
 
 
 _PARTS_OF_A_TITLE = re.compile(r"\s+[|–—:·»«>/-]+\s+|\s*[|»«]\s*|:\s+")
-_MANY = 5  # pages; their titles end, or begin, in the name of their site or section
+_MANY = 5  # pages; their titles have the name of their site or section in common
+SAID = 3
+"""Texts of a page that are compared as wholes: its title, and what else is known to describe it."""
 
 
 def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
@@ -164,10 +168,14 @@ def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
         for n, p in enumerate(pages)
         if _PARTS_OF_A_TITLE.search(p.title)
     }
-    common = Counter(part for parts in titles.values() for part in {parts[0], parts[-1]})
+    common = Counter(part for parts in titles.values() for part in set(parts))
     for n, parts in titles.items():
         own = [part for part in parts if part and common[part] < _MANY]
         read[n].heading = " ".join(own) or read[n].heading
+    for words, page in zip(read, pages, strict=True):
+        texts = (words.heading.split(), *map(_tokens, page.words))
+        keys = (" ".join(sorted(set(text))) for text in texts)
+        words.said = tuple(dict.fromkeys(key for key in keys if key))[:SAID]
     return read
 
 

@@ -19,6 +19,7 @@ from upright_ledger.core.matching.pages.fuzzy_words import near_spellings
 from upright_ledger.core.matching.pages.item_numbers import renumber
 from upright_ledger.core.matching.pages.page_words import (
     LETTERS,
+    SAID,
     MatchPage,
     PageWords,
     document_counts,
@@ -46,7 +47,8 @@ class Side:
     known_context: the words of its place that the other site has. numbered, dated: which
     pages have a number, or a year. texts: what its pages say. endings: of its paths; twinned:
     whether another page has its path but for the ending. codes: the texts of `CODED` as numbers
-    that both sites share, 0 for none.
+    that both sites share, 0 for none; said: likewise, one row a page; said_alone: what no other
+    page of its site says.
     """
 
     readings: list[PageWords]
@@ -72,6 +74,8 @@ class Side:
     twinned: npt.NDArray[np.bool_]
     totals: dict[str, Floats] = field(default_factory=dict)
     codes: dict[str, npt.NDArray[np.int64]] = field(default_factory=dict)
+    said: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, SAID), np.int64))
+    said_alone: npt.NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, SAID), bool))
 
     def __len__(self) -> int:
         return len(self.readings)
@@ -129,6 +133,15 @@ def read_sides(
             texts = getattr(side, name).tolist()
             codes = (number.setdefault(text, len(number)) for text in texts)
             side.codes[name] = np.fromiter(codes, np.int64, len(texts))
+    number = {"": 0}
+    for side in (ours, theirs):
+        side.said = np.zeros((len(side), SAID), np.int64)
+        for at, page in enumerate(side.readings):
+            for n, text in enumerate(page.said):
+                side.said[at, n] = number.setdefault(text, len(number))
+    for side in (ours, theirs):
+        times = np.bincount(side.said.ravel(), minlength=len(number))
+        side.said_alone = times[side.said] == 1
     return Sides(ours, theirs, weights, vocabulary, renumbering)
 
 

@@ -68,7 +68,7 @@ def request_in(fields: Sequence[Field]) -> Request | None:
         if field.kind in {QUOTED, BRACKETED} and (sent := sent_in(field.text)) is not None:
             if sent.is_likely:
                 return Request(sent.line, n, n)
-        elif field.kind == BARE and _begins_request(field.text.strip("'")):
+        elif field.kind in {BARE, BRACKETED} and _begins_request(field.text.strip("'")):
             following = next(
                 (m for m in range(n + 1, min(n + 3, len(fields))) if not _is_between(fields[m])),
                 None,

@@ -200,7 +200,8 @@ def _by_content(
         if not widths:
             continue
         width = widths[0][0]
-        if len(rows) > widths[0][1] and (cut := _before_agents(rows)):
+        cut = _before_agents(rows)
+        if cut and (len(rows) > widths[0][1] or _are_cut(rows, cut)):
             width, rows = cut, [_joined(row, cut, delimiter) for row in rows]
         elif widths[0][1] * 2 < len(rows):
             continue
@@ -240,6 +241,12 @@ def _before_agents(rows: Sequence[Sequence[str]]) -> int:
     begun = (next((n for n, c in enumerate(r, 1) if c.startswith("Mozilla/")), 0) for r in rows)
     ((place, count),) = Counter(begun).most_common(1)
     return place if count * 2 >= len(rows) else 0
+
+
+def _are_cut(rows: Sequence[Sequence[str]], place: int) -> bool:
+    """Whether a bracket opens in most cells of a column, counted from 1, that closes behind it."""
+    told = [row[place - 1] for row in rows if place < len(row)]
+    return 2 * sum(cell.count("(") > cell.count(")") for cell in told) > len(rows)
 
 
 def _is_on(cells: Sequence[str], hosts: frozenset[str]) -> bool:

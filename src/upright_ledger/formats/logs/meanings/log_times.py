@@ -33,6 +33,7 @@ _FORMS = tuple(
                 rf"(?<![\d/])(?P<a>\d{{1,2}})/(?P<b>\d{{1,2}})/{_YEAR}(?:,? |:)(?P<hour>\d{{1,2}})"
                 r"(?P<rest>:\d{2}:\d{2})"
             ),
+            r"(?<![^\s;,|\[\"'(])(?P<a>\d{1,2})/(?P<b>\d{1,2})/(?P<year>\d{4})(?![^\s;,|\]\"')])",
         ),
     )
 )
@@ -45,7 +46,7 @@ _SHORT = re.compile(
     rf"(?: {_CLOCK}|/\d{{6}}\b)"
 )
 """A year of two digits, as some write it without any sign."""
-_SECONDS = re.compile(r"(?<![\d.:/-])(1\d{9})(?:\.\d+)?(?![\d:])")
+_SECONDS = re.compile(r"(?<![\d.:/-])(1\d{9})(?:\.\d+|\d{3}|\d{6})?(?![\d:])")
 _SCALES = ((1e8, 1e11, 1.0), (1e11, 1e14, 1e3), (1e14, 1e17, 1e6), (1e17, 1e20, 1e9))
 """From, to, and how many are a second: of seconds, and of their thousandths, since 1970."""
 
@@ -157,7 +158,7 @@ def _moment(match: re.Match[str]) -> Moment | None:
         number, date = (second, first) if first > _MONTHS else (first, second)
         if not (1 <= number <= _MONTHS and 1 <= date <= _DAYS):
             return None
-        clock = f"{int(told['hour']):02}{told['rest']}"
+        clock = f"{int(told['hour']):02}{told['rest']}" if told.get("hour") else ""
         year, other = told["year"], ""
         if date <= _MONTHS:
             other = f"{year}-{date:02}-{number:02}"
