@@ -11,11 +11,13 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from moves.made import make_move
 from moves.page_texts import with_texts
+from moves.relaunches import make_relaunch
 from moves.site_move import SiteMove
 from moves.told import read_move
 from scipy.optimize import minimize
@@ -177,12 +179,9 @@ def settled(taught: Choice, cases: Sequence[Case]) -> Choice:
 
 
 def _turned(choice: Choice, sharper: float, less: float) -> Choice:
-    """A choice with all weights but the fixed ones times `sharper`, and none less likely."""
-    by_hand = {scoring.SECOND.index(name) for name in FIXED}
-    weights = (w if n in by_hand else round(sharper * w, 3) for n, w in enumerate(choice.weights))
-    always, *others = (round(sharper * w, 3) for w in choice.none)
-    lost = (round(sharper * w, 3) for w in choice.lost)
-    return Choice(tuple(weights), (round(always - less, 3), *others), tuple(lost))
+    """A choice that is as much sharper, and with none less likely."""
+    always, *others = choice.none
+    return replace(choice, none=(round(always - less, 3), *others), sharper=sharper)
 
 
 def _told(choice: Choice, case: Case) -> tuple[np.ndarray, np.ndarray]:
@@ -224,9 +223,8 @@ def taught_case(alone: Choice, sides: Sides, seen: Likeness, right: np.ndarray) 
     return seen.old, figures, scoring.page_figures(sides, learned.rate), right
 
 
-def held_out(alone: Choice, seed: int) -> Case:
+def held_out(alone: Choice, move: SiteMove) -> Case:
     """A made-up move that nothing was fitted on."""
-    move = make_move(seed, _size(seed))
     sides, seen = scoring.first_look(move.old, move.new, {})
     return taught_case(alone, sides, seen, truth_of(move, seen.old, seen.new))
 
@@ -236,6 +234,9 @@ def main() -> None:
     moves = [make_move(seed, _size(seed)) for seed in range(first, last)]
     moves += [
         with_texts(make_move(s, _size(s)), s) for s in range(last, last + (last - first) // 3)
+    ]
+    moves += [
+        make_relaunch(s, 300 + 97 * (s % 9)) for s in range(first, first + (last - first) // 2)
     ]
     made = len(moves)
     moves += [read_move(Path(folder)) for folder in sys.argv[3:]]
@@ -252,7 +253,9 @@ def main() -> None:
     cases = [taught_case(alone, *look, y) for look, y in zip(looks, truths, strict=True)]
     taught = fit(cases, scoring.SECOND, learned_features.LOST, made=made)
     after = last + (last - first) // 3
-    taught = settled(taught, [held_out(alone, s) for s in range(after, after + 20)])
+    unseen = [make_move(s, _size(s)) for s in range(after, after + 20)]
+    unseen += [make_relaunch(s, 300 + 97 * (s % 9)) for s in range(after, after + 10)]
+    taught = settled(taught, [held_out(alone, move) for move in unseen])
     for name, choice, names in (
         ("FIRST", alone, scoring.FIRST),
         ("SECOND", taught, scoring.SECOND),
@@ -268,7 +271,7 @@ def main() -> None:
             print("    lost=(")
             for value, figure in zip(choice.lost, learned_features.LOST, strict=True):
                 print(f"        {value},  # {figure}")
-            print("    ),")
+            print(f"    ),\n    sharper={choice.sharper},")
         print(")")
 
 

@@ -12,12 +12,13 @@ import random
 import resource
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 from moves.made import make_move
+from moves.relaunches import make_relaunch
 from moves.site_move import SiteMove
 
 from upright_ledger.core.matching import MatchPage, propose
@@ -91,32 +92,33 @@ def calibration_error(told: Sequence[tuple[float, bool]]) -> float:
 
 
 def quality(seeds: range) -> None:
-    rows, told = [], []
-    moves = [("sample", sample(titled=True)), ("sample, no titles", sample(titled=False))]
-    for name, move in [*moves, *((f"seed {s}", make_move(s, 600 + 173 * (s % 9))) for s in seeds)]:
+    for name, move in (
+        ("sample", sample(titled=True)),
+        ("sample, no titles", sample(titled=False)),
+    ):
+        print(_line(name, measure(move)[0]))
+    _quality_of("move", ((s, make_move(s, 600 + 173 * (s % 9))) for s in seeds))
+    _quality_of("relaunch", ((s, make_relaunch(s, 300 + 97 * (s % 9))) for s in seeds))
+
+
+def _line(name: str, figures: Mapping[str, float]) -> str:
+    told = (f"{k} {v:5.0f}" if k == "pages" else f"{k} {v:7.3f}" for k, v in figures.items())
+    return f"{name:18} {'  '.join(told)}"
+
+
+def _quality_of(kind: str, moves: Iterable[tuple[int, SiteMove]]) -> None:
+    """Figures of moves of a kind, and what their confidence was worth."""
+    rows: list[dict[str, float]] = []
+    told: list[tuple[float, bool]] = []
+    for seed, move in moves:
         figures, confidences = measure(move)
-        if name.startswith("seed"):
-            rows.append(list(figures.values()))
-            told += confidences
-        print(
-            f"{name:18}",
-            "  ".join(
-                f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}" for k, v in figures.items()
-            ),
-        )
-    names = list(figures)
-    table = np.array(rows)
-    worst = [
-        np.quantile(table[:, n], 0.9 if name == "wrong" else 0.1) for n, name in enumerate(names)
-    ]
-    for title, row in (("mean", table.mean(axis=0)), ("worst tenth", worst)):
-        print(
-            f"{title:18}",
-            "  ".join(
-                f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}"
-                for k, v in zip(names, row, strict=True)
-            ),
-        )
+        rows.append(figures)
+        told += confidences
+        print(_line(f"{kind} {seed}", figures))
+    table = {name: np.array([row[name] for row in rows]) for name in rows[0]}
+    worst = {n: np.quantile(row, 0.9 if n == "wrong" else 0.1) for n, row in table.items()}
+    print(_line("mean", {name: row.mean() for name, row in table.items()}))
+    print(_line("worst tenth", worst))
     print(f"\ncalibration error {calibration_error(told):.4f}")
     print("\nconfidence said        pages   said   right")
     confidence, right = (np.array(x, float) for x in zip(*told, strict=True))
@@ -127,6 +129,7 @@ def quality(seeds: range) -> None:
                 f"{low:5.3f} to {min(high, 1):5.3f}     {here.sum():8,}  "
                 f"{confidence[here].mean():.3f}   {right[here].mean():.3f}"
             )
+    print()
 
 
 def speed(count: int = 50_000) -> None:

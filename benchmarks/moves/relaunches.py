@@ -9,7 +9,7 @@ import random
 
 from moves.made import Maker
 from moves.site_move import SiteMove
-from moves.words import FILLERS, slug
+from moves.words import FILLERS, page, slug
 
 _PARTS = ("overview", "fees", "modules", "dates", "reviews", "contents")
 
@@ -69,6 +69,12 @@ class _Relaunch(Maker):
         for kind in kinds:
             goals = {self.add_new(f"/{new}/{slug([kind])}/", [kind], always=True)}
             self.old_page(f"/{old}.php?group={{n}}", [kind], goals)
+        everything = self.headline(1, 2)
+        for maker in makers if r.random() < 0.5 else ():
+            path = f"/{new}/makers/{slug([maker])}/"
+            title = f"{maker} – {' '.join(everything)}{self.brand[1]}"
+            self.move.new.append(page(path, path, title))
+            self.old_page(f"/{old}.php?maker={{n}}", [maker], {path})
         made = tries = 0
         while made < count and tries < 2 * count:
             tries += 1

@@ -22,12 +22,14 @@ class Choice:
     Of candidates the chances go as exp(weights · figures). That none is right goes as exp(none ·
     the page's figures + lost · the last figures of its candidates, each by its chance): what says
     that a page's candidates are those of other pages makes none of them more, rather than the next
-    best one. Fitted by benchmarks/fit_matching.py.
+    best one. sharper: what is likelier than not is by so much likelier (a factor of the logarithm
+    of its odds) than weights that a penalty drew to 0 say. Fitted by benchmarks/fit_matching.py.
     """
 
     weights: tuple[float, ...]
     none: tuple[float, ...]
     lost: tuple[float, ...] = ()
+    sharper: float = 1.0
 
     def chances(
         self, old: Indices, pages: npt.NDArray[np.float32], *figures: npt.NDArray[np.float32]
@@ -41,9 +43,24 @@ class Choice:
             pages @ np.array(self.none),
             figures[-1][:, figures[-1].shape[1] - len(self.lost) :] @ np.array(self.lost),
         )
-        return found.some[old] * found.within
+        return _sharpened(old, found.some[old] * found.within, len(pages), self.sharper)
 
 
+def _sharpened(old: Indices, chances: Floats, count: int, sharper: float) -> Floats:
+    """Chances of which the best of a page is further from one half where it is above that; what is
+    left to the others is shared out among them as before.
+    """
+    best = np.zeros(count)
+    np.maximum.at(best, old, chances)
+    best = np.minimum(best, 1.0 - _LEAST)
+    odds = np.maximum(best / (1.0 - best), 1.0) ** (sharper - 1.0)  # 1 where it is not above
+    left = 1.0 / (1.0 - best + best * odds)
+    return np.asarray(
+        np.where(chances >= best[old], chances * odds[old] * left[old], chances * left[old])
+    )
+
+
+_LEAST = 1e-9
 _ROWS = 100_000
 
 
@@ -98,44 +115,46 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.698,  # slug letters
-        2.225,  # same title
-        1.687,  # title words
-        -0.55,  # no title
+        0.465,  # slug letters
+        1.369,  # same title
+        3.906,  # title words
+        0.514,  # no title
         0.0,  # old words found
-        0.731,  # new words found
+        0.373,  # new words found
         0.0,  # shared information
-        -0.683,  # old words missing
-        -0.191,  # new words missing
-        0.084,  # context
-        3.158,  # same number
-        -0.588,  # other number
+        -0.32,  # old words missing
+        -0.258,  # new words missing
+        0.119,  # context
+        2.849,  # same number
+        -0.873,  # other number
         0.0,  # same year
-        -4.272,  # other year
-        2.164,  # both found
-        -1.243,  # words replaced
-        -1.773,  # old words unmatched
+        -3.743,  # other year
+        2.584,  # both found
+        -1.428,  # words replaced
+        -2.351,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.679,  # same name
-        0.995,  # name letters
+        0.863,  # same name
+        0.89,  # name letters
         0.0,  # same words
-        -1.064,  # opposed
-        0.909,  # title alone
-        0.483,  # title of a number
-        1.24,  # name alone
-        1.443,  # information alone
-        -1.265,  # place elsewhere
-        -0.381,  # new place elsewhere
-        2.601,  # same text
-        4.078,  # text found
-        7.038,  # text shared
-        -1.707,  # other text
+        -0.964,  # opposed
+        0.338,  # title alone
+        0.286,  # title of a number
+        1.088,  # name alone
+        1.515,  # information alone
+        -1.093,  # place elsewhere
+        -0.371,  # new place elsewhere
+        2.558,  # same text
+        3.993,  # text found
+        6.595,  # text shared
+        -1.52,  # other text
         TWIN,  # its twin ends alike
+        2.412,  # says the same
+        0.784,  # says the same alone
     ),
     none=(
-        4.765,  # always
-        -3.074,  # words known
+        5.202,  # always
+        -2.93,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -145,63 +164,68 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        1.157,  # slug letters
-        3.507,  # same title
-        2.035,  # title words
-        -1.158,  # no title
+        0.661,  # slug letters
+        1.432,  # same title
+        3.722,  # title words
+        0.142,  # no title
         0.0,  # old words found
-        1.953,  # new words found
+        0.985,  # new words found
         0.0,  # shared information
-        -0.36,  # old words missing
+        0.0,  # old words missing
         0.0,  # new words missing
         0.0,  # context
-        3.676,  # same number
-        -0.566,  # other number
+        2.374,  # same number
+        -0.535,  # other number
         0.0,  # same year
-        -3.94,  # other year
-        2.425,  # both found
-        -1.77,  # words replaced
-        -3.264,  # old words unmatched
+        -2.421,  # other year
+        1.97,  # both found
+        -1.624,  # words replaced
+        -2.293,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
-        0.506,  # name letters
+        0.423,  # name letters
         0.0,  # same words
-        -0.742,  # opposed
-        1.035,  # title alone
-        0.664,  # title of a number
-        0.867,  # name alone
-        1.29,  # information alone
-        -1.99,  # place elsewhere
-        -0.315,  # new place elsewhere
-        3.192,  # same text
-        4.96,  # text found
-        8.617,  # text shared
-        -2.244,  # other text
+        -0.455,  # opposed
+        0.158,  # title alone
+        0.15,  # title of a number
+        0.486,  # name alone
+        0.832,  # information alone
+        -1.22,  # place elsewhere
+        -0.244,  # new place elsewhere
+        2.152,  # same text
+        3.313,  # text found
+        5.44,  # text shared
+        -1.308,  # other text
         TWIN,  # its twin ends alike
-        2.325,  # place moved there
+        2.676,  # says the same
+        0.473,  # says the same alone
+        1.305,  # place moved there
         0.0,  # place moved elsewhere
-        2.429,  # number carried
-        -0.321,  # number not carried
-        1.077,  # slug carried
-        -0.435,  # slug not carried
-        4.643,  # name carried
-        -1.299,  # name not carried
-        6.75,  # rewritten as others
-        2.139,  # text carried
-        -0.156,  # text not carried
-        0.407,  # number alone
+        1.379,  # number carried
+        -0.095,  # number not carried
+        0.96,  # slug carried
+        -0.043,  # slug not carried
+        3.002,  # name carried
+        -0.792,  # name not carried
+        4.5,  # rewritten as others
+        1.476,  # text carried
+        0.0,  # text not carried
+        0.39,  # number alone
         -0.7,  # taken by another
         0.0,  # taken where pages merge
+        0.0,  # taken by a variant
     ),
     none=(
-        3.201,  # always
-        -3.495,  # words known
-        2.381,  # share of its place that is found
+        2.481,  # always
+        -2.316,  # words known
+        1.735,  # share of its place that is found
     ),
     lost=(
-        4.016,  # taken by another
-        -5.067,  # taken where pages merge
+        2.709,  # taken by another
+        -2.569,  # taken where pages merge
+        -0.467,  # taken by a variant
     ),
+    sharper=2.0,
 )
 """With what the plain cases teach: what scoring.SECOND names."""

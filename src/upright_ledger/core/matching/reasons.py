@@ -19,8 +19,8 @@ _TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
 _NEARLY = 0.3  # of the logarithm of the odds between two pages
 
 _TOLD = (
-    "same text", "text found", "other text", "same title", "title words", "same slug", "same item",
-    "same number", "slug letters", "other number", "other year", "context",
+    "same text", "text found", "other text", "same title", "says the same", "title words",
+    "same slug", "same item", "same number", "slug letters", "other number", "other year", "context",
 )  # fmt: skip
 _LEARNED = ("place moved there", "taken by another", "taken where pages merge")
 _TOLD_AT = [scoring.FIRST.index(name) for name in _TOLD]
@@ -49,6 +49,8 @@ def reasons(
         said.append(f"has {figures['text found']:.0%} of its text")
     if figures["same title"]:
         said.append("has the same title")
+    elif figures["says the same"]:
+        said.append("has the same words in its title or heading")
     elif figures["title words"] > 0.6:
         said.append("has a similar title")
     if figures["same slug"] and not figures["same number"]:
@@ -66,6 +68,7 @@ def reasons(
     if (
         not figures["same slug"]
         and not figures["same title"]
+        and not figures["says the same"]
         and (words := _common_words(weighed, old, new, page))
     ):
         said.append(f"shares {words}")
@@ -98,7 +101,8 @@ def reasons(
 _KINDS = {
     "text": ("same text", "text found", "text shared", "other text", "text carried",
         "text not carried"),
-    "title": ("same title", "title words", "title alone", "title of a number", "no title"),
+    "title": ("same title", "title words", "title alone", "title of a number", "no title",
+        "says the same", "says the same alone"),
     "words": ("old words found", "new words found", "shared information", "both found",
         "old words missing", "new words missing", "words replaced", "old words unmatched"),
     "name": ("same slug", "slug words", "slug letters", "same name", "name letters", "same words",
@@ -112,7 +116,7 @@ _KINDS = {
     "place": ("place moved there", "place moved elsewhere"),
     "section": ("context", "place elsewhere", "new place elsewhere"),
     "ending": ("its twin ends alike",),
-    "rival": ("taken by another",),
+    "rival": ("taken by another", "taken by a variant"),
 }  # fmt: skip
 _BEHIND = {
     "text": "less of the text agrees",

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from itertools import pairwise
 
 from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.matching.pages.item_numbers import Numbering
@@ -50,7 +51,8 @@ class PageWords:
     """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text
     its neighbours share.
 
-    numbers: those in the slug that may name one thing; years: those that may be one. yearlike:
+    numbers: those in the slug that may name one thing; years: those that may be one, and that of a
+    date in its folders. yearlike:
     years at either end of the slug, which are numbers like others where the other side says so.
     ends: the first and last word of the slug. items: its item numbers as they are told beside it,
     whole. name: the last segment, or the parameters, as written; spelled: its words as written, in
@@ -136,7 +138,8 @@ def read_page(page: MatchPage) -> PageWords:
     # A number of a folder may name the page as well: /item/4711/tall-case-clock
     numbers += [t for p in above[-1:] if p.isdigit() for t in _tokens(p)]
     ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
-    years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
+    told_years = (*slug, *title, *_year_of_date(above))
+    years = frozenset(t for t in told_years if t.isdigit() and is_year(t) and t not in ids)
     extra = [t for text in page.words for t in _tokens(text)]
     ends = frozenset((*slug[:1], *slug[-1:]))
     told = [tokens(item) for item in page.items]
@@ -151,6 +154,16 @@ def read_page(page: MatchPage) -> PageWords:
     )  # fmt: skip
 
 
+def _year_of_date(folders: Sequence[str]) -> list[str]:
+    """The year of the day, or month, by which a page is filed, as in /2019/05/harvest."""
+    return [
+        year
+        for year, month in pairwise(folders)
+        if year.isdecimal() and is_year(year) and month.isdecimal() and 1 <= int(month) <= _MONTHS
+    ]
+
+
+_MONTHS = 12
 _FOLDER_PAGES = frozenset(["index", "default"])
 
 
