@@ -22,7 +22,15 @@ def make_relaunch(seed: int, size: int = 1000) -> SiteMove:
 class _Relaunch(Maker):
     def make(self) -> SiteMove:
         r = self.r
-        kinds = [self.goods, self.goods, self.staff, self.courses, self.stories, self.numbered]
+        kinds = [
+            self.goods,
+            self.goods,
+            self.houses,
+            self.staff,
+            self.courses,
+            self.stories,
+            self.numbered,
+        ]
         chosen = r.sample(kinds, r.randint(2, 4))
         self.copied = r.choice([0.0, 0.1, 0.3])
         self.merged = r.choice([0.0, 0.2, 0.5])
@@ -106,6 +114,41 @@ class _Relaunch(Maker):
 
     def _good(self, path: str, words: list[str]) -> str:
         return self.add_new(f"{path}/", words, always=True)
+
+    def houses(self, count: int) -> None:
+        """Houses by place, whose names are put together of a few words, and whose titles have words
+        that those of all have; each with pages of its parts, which come together.
+        """
+        r = self.r
+        old, new = self.section()
+        first, second = ([self._word().title() for _ in range(n)] for n in (12, 10))
+        places = [self._word().title() for _ in range(r.randint(4, 20))]
+        before, behind = (self.headline(0, 2) for _ in range(2))
+        parts = [self.some_word() for _ in range(2)]
+        together = r.random() < 0.7
+        letters = self._word()[:2].upper()
+        for place in places:
+            goals = {self.add_new(f"/{new}/{slug([place])}/", [place], always=True)}
+            self.old_page(f"/{old}-{slug([place])}.php", [place], goals)
+        made = tries = 0
+        while made < count and tries < 2 * count:
+            tries += 1
+            words = [r.choice(first), r.choice(second), r.choice(places)]
+            if not self.anew(*words):
+                continue
+            gone = r.random() < self.gone
+            goals: set[str] = set()
+            path = f"/{new}/{slug(words[2:])}/{slug(words[:2])}/"
+            if not gone:
+                goals = {self.add_new(path, [*before, *words, *behind], always=True)}
+            self.old_page(f"/{old}.php?code={letters}{{n}}", words, goals)
+            made += 1
+            for part in parts if r.random() < 0.4 else ():
+                told = [part, *words]
+                if not gone and not together:
+                    goals = {self.add_new(f"{path}{slug([part])}/", told, always=True)}
+                self.old_page(f"/{old}/{slug([part])}.php?code={letters}{{n}}", told, goals)
+                made += 1
 
     def staff(self, count: int) -> None:
         """People: the last name first, or not, with a degree before it, or not."""

@@ -100,3 +100,32 @@ def test_news_of_another_year_is_other_news() -> None:
         assert found[f"{subject} 2014"][0].name == f"{subject} 2014"
         assert found[f"{subject} 2014"][0].confidence > 0.9
         assert all(p.confidence < 0.5 for p in found.get(f"{subject} 2011", []))
+
+
+def test_words_that_all_pages_have_and_numbers_of_one_database_say_nothing() -> None:
+    houses = [
+        (f"{a} {b}", place)
+        for place in ("Norvik", "Sandholm", "Estrada", "Larkfield")
+        for a, b in product(["Bella", "Grand", "Villa"], ["Vista", "Mar", "Palace"])
+    ]
+    old = [
+        MatchPage(
+            name, "/hotel.php", f"{name}, {place} - Sunways Brandt", (f"{place[:2]}{n + 104}",)
+        )
+        for n, (house, place) in enumerate(houses)
+        if (name := f"{house} {place}")
+    ]
+    new = [
+        MatchPage(
+            f"{house} {place}",
+            f"/stay/{place}/{house}/".lower().replace(" ", "-"),
+            f"Hotel {house} in {place} (4 stars) | Brandt Holidays",
+        )
+        for house, place in houses
+    ] + [
+        MatchPage(place, f"/places/{place}/".lower(), f"{place} | Brandt Holidays")
+        for place in ("Norvik", "Sandholm", "Estrada", "Larkfield")
+    ]
+    found = propose(old, new).found
+    assert [found[p.name][0].name for p in old] == [p.name for p in old]
+    assert min(found[p.name][0].confidence for p in old) > 0.9

@@ -272,9 +272,13 @@ LINES: dict[str, tuple[str, list[Asked]]] = {
 
 SAMPLES: dict[str, tuple[str, list[Asked]]] = {
     "day and clock apart, and agents that hold the delimiter": (
-        "data;ora;indirizzo IP;metodo;percorso;stato;programma\n"
-        + f"01/05/2026;10:00:00;192.0.2.1;GET;{PATH};404;{AGENT}\n"
-        + f"13/05/2026;10:00:01;192.0.2.1;GET;{PATH};404;{AGENT}\n",
+        "\n".join(
+            [
+                "data;ora;indirizzo IP;metodo;percorso;stato;programma",
+                f"01/05/2026;10:00:00;192.0.2.1;GET;{PATH};404;{AGENT}",
+                f"13/05/2026;10:00:01;192.0.2.1;GET;{PATH};404;{AGENT}\n",
+            ]
+        ),
         [Asked(referrer=""), Asked(referrer="", day="2026-05-13")],
     ),
     "what became of connections": (

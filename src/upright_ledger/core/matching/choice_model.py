@@ -115,46 +115,46 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.465,  # slug letters
-        1.369,  # same title
-        3.906,  # title words
-        0.514,  # no title
+        0.189,  # slug letters
+        1.303,  # same title
+        2.806,  # title words
+        1.496,  # no title
         0.0,  # old words found
-        0.373,  # new words found
+        0.0,  # new words found
         0.0,  # shared information
-        -0.32,  # old words missing
-        -0.258,  # new words missing
-        0.119,  # context
-        2.849,  # same number
-        -0.873,  # other number
+        -0.81,  # old words missing
+        -0.114,  # new words missing
+        0.201,  # context
+        3.076,  # same number
+        -1.008,  # other number
         0.0,  # same year
-        -3.743,  # other year
-        2.584,  # both found
-        -1.428,  # words replaced
-        -2.351,  # old words unmatched
+        -3.47,  # other year
+        3.019,  # both found
+        -1.481,  # words replaced
+        -1.327,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.863,  # same name
-        0.89,  # name letters
+        0.9,  # same name
+        0.921,  # name letters
         0.0,  # same words
         -0.964,  # opposed
-        0.338,  # title alone
-        0.286,  # title of a number
-        1.088,  # name alone
-        1.515,  # information alone
-        -1.093,  # place elsewhere
-        -0.371,  # new place elsewhere
-        2.558,  # same text
-        3.993,  # text found
-        6.595,  # text shared
-        -1.52,  # other text
+        0.327,  # title alone
+        0.258,  # title of a number
+        1.123,  # name alone
+        1.523,  # information alone
+        -0.969,  # place elsewhere
+        -0.424,  # new place elsewhere
+        2.57,  # same text
+        4.032,  # text found
+        6.725,  # text shared
+        -1.485,  # other text
         TWIN,  # its twin ends alike
-        2.412,  # says the same
-        0.784,  # says the same alone
+        1.995,  # says the same
+        0.684,  # says the same alone
     ),
     none=(
-        5.202,  # always
-        -2.93,  # words known
+        5.638,  # always
+        -2.516,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -164,68 +164,68 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.661,  # slug letters
-        1.432,  # same title
-        3.722,  # title words
-        0.142,  # no title
+        0.101,  # slug letters
+        1.371,  # same title
+        2.979,  # title words
+        1.363,  # no title
         0.0,  # old words found
-        0.985,  # new words found
+        0.307,  # new words found
         0.0,  # shared information
-        0.0,  # old words missing
+        -0.353,  # old words missing
         0.0,  # new words missing
-        0.0,  # context
-        2.374,  # same number
-        -0.535,  # other number
+        0.176,  # context
+        2.492,  # same number
+        -0.66,  # other number
         0.0,  # same year
-        -2.421,  # other year
-        1.97,  # both found
-        -1.624,  # words replaced
-        -2.293,  # old words unmatched
+        -2.394,  # other year
+        2.273,  # both found
+        -1.483,  # words replaced
+        -2.102,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
-        0.423,  # name letters
+        0.534,  # name letters
         0.0,  # same words
-        -0.455,  # opposed
-        0.158,  # title alone
-        0.15,  # title of a number
-        0.486,  # name alone
-        0.832,  # information alone
-        -1.22,  # place elsewhere
-        -0.244,  # new place elsewhere
-        2.152,  # same text
-        3.313,  # text found
-        5.44,  # text shared
-        -1.308,  # other text
+        -0.499,  # opposed
+        0.193,  # title alone
+        0.166,  # title of a number
+        0.581,  # name alone
+        0.872,  # information alone
+        -1.023,  # place elsewhere
+        -0.328,  # new place elsewhere
+        2.155,  # same text
+        3.304,  # text found
+        5.449,  # text shared
+        -1.4,  # other text
         TWIN,  # its twin ends alike
-        2.676,  # says the same
-        0.473,  # says the same alone
-        1.305,  # place moved there
+        2.126,  # says the same
+        0.458,  # says the same alone
+        1.241,  # place moved there
         0.0,  # place moved elsewhere
-        1.379,  # number carried
-        -0.095,  # number not carried
-        0.96,  # slug carried
-        -0.043,  # slug not carried
-        3.002,  # name carried
-        -0.792,  # name not carried
+        1.494,  # number carried
+        0.0,  # number not carried
+        0.999,  # slug carried
+        -0.201,  # slug not carried
+        3.31,  # name carried
+        -0.215,  # name not carried
         4.5,  # rewritten as others
-        1.476,  # text carried
+        1.526,  # text carried
         0.0,  # text not carried
-        0.39,  # number alone
+        0.401,  # number alone
         -0.7,  # taken by another
         0.0,  # taken where pages merge
         0.0,  # taken by a variant
     ),
     none=(
-        2.481,  # always
-        -2.316,  # words known
-        1.735,  # share of its place that is found
+        2.489,  # always
+        -2.286,  # words known
+        2.745,  # share of its place that is found
     ),
     lost=(
-        2.709,  # taken by another
-        -2.569,  # taken where pages merge
-        -0.467,  # taken by a variant
+        2.147,  # taken by another
+        -1.473,  # taken where pages merge
+        -0.668,  # taken by a variant
     ),
-    sharper=2.0,
+    sharper=1.5,
 )
 """With what the plain cases teach: what scoring.SECOND names."""

@@ -111,8 +111,8 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("old words missing", np.log1p(np.maximum(left.totals["words"][i] - words, 0.0)))
     put("new words missing", np.log1p(np.maximum(right.totals["words"][j] - back, 0.0)))
     unmatched, unmatched_back = (
-        _unmatched(left.words, right.everything, i, j),
-        _unmatched(right.words, left.everything, j, i),
+        _unmatched(left.own_words, right.everything, i, j),
+        _unmatched(right.own_words, left.everything, j, i),
     )
     put("words replaced", np.minimum(np.minimum(unmatched, unmatched_back), 3.0))
     put("old words unmatched", np.log1p(unmatched))
@@ -189,16 +189,10 @@ def _shared(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
     return np.asarray(left[i].multiply(right[j]).sum(axis=1)).ravel()
 
 
-def _unmatched(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
-    """How many words of a row the other lacks, whatever they weigh."""
-    common = (
-        left[i]
-        .astype(bool)
-        .astype(np.float32)
-        .multiply(right[j].astype(bool).astype(np.float32))
-        .sum(axis=1)
-    )
-    return np.asarray(np.diff(left.indptr)[i] - np.asarray(common).ravel())
+def _unmatched(own: Matrix, other: Matrix, i: Indices, j: Indices) -> Floats:
+    """How many of its own words a page has that the other one lacks, whatever they weigh."""
+    common = own[i].multiply(other[j].astype(bool).astype(np.float32)).sum(axis=1)
+    return np.asarray(np.diff(own.indptr)[i] - np.asarray(common).ravel())
 
 
 def _share(part: Floats, whole: Floats) -> Floats:

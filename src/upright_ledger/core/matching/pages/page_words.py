@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -57,7 +57,8 @@ class PageWords:
     ends: the first and last word of the slug. items: its item numbers as they are told beside it,
     whole. name: the last segment, or the parameters, as written; spelled: its words as written, in
     small letters; heading: its title without what many pages of its site have in theirs; said: the
-    words of that, and of each further text of it, in one order, whatever theirs is.
+    words of that, and of each further text of it, in one order, whatever theirs is. id_words: those
+    of its slug by which a database may know it, and people do not: no title of it has them.
     """
 
     slug: list[str]
@@ -74,6 +75,7 @@ class PageWords:
     spelled: tuple[str, ...] = ()
     heading: str = ""
     said: tuple[str, ...] = ()
+    id_words: frozenset[str] = frozenset()
 
     @cached_property
     def opposable(self) -> frozenset[str]:
@@ -147,10 +149,12 @@ def read_page(page: MatchPage) -> PageWords:
     # An address may carry "QH-4711" whole, or its digits alone.
     ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
     ends |= items
+    coded = {t for v in page.params if _CODE.fullmatch(v) for t in _tokens(v)}
+    coded |= {t for t in ends if t.isdigit() and len(t) >= _SHORTEST_ID}
     name = " ".join(page.params) if values else parts[-1] if parts else ""
     return PageWords(
         slug, context, title, extra, place, ids, years, ends & years, ends, items, name,
-        _spelled(name), " ".join(title),
+        _spelled(name), " ".join(title), id_words=frozenset(coded.difference(title)),
     )  # fmt: skip
 
 
@@ -164,6 +168,8 @@ def _year_of_date(folders: Sequence[str]) -> list[str]:
 
 
 _MONTHS = 12
+_CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")
+"""A value by which a database knows a page, as 4711 and PO567."""
 _FOLDER_PAGES = frozenset(["index", "default"])
 
 
@@ -190,6 +196,25 @@ def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
         keys = (" ".join(sorted(set(text))) for text in texts)
         words.said = tuple(dict.fromkeys(key for key in keys if key))[:SAID]
     return read
+
+
+def without_ids(pages: Sequence[PageWords], others: Sequence[PageWords]) -> None:
+    """Take from slugs the numbers by which one site alone knows the pages of a place: that the other
+    has none of them says nothing of any page.
+    """
+    known = {w for page in others for w in (*page.slug, *page.title, *page.extra)}
+    places: dict[str, list[PageWords]] = defaultdict(list)
+    for page in pages:
+        if page.id_words:
+            places[page.place].append(page)
+    for members in places.values():
+        unknown = [page for page in members if known.isdisjoint(page.id_words)]
+        if len(unknown) >= max(_MANY, _MOSTLY * len(members)):
+            for page in unknown:
+                page.slug = [w for w in page.slug if w not in page.id_words]
+
+
+_MOSTLY = 0.8
 
 
 def split_joined(pages: list[PageWords], others: list[PageWords]) -> None:

@@ -25,6 +25,7 @@ from upright_ledger.core.matching.pages.page_words import (
     document_counts,
     read_site,
     split_joined,
+    without_ids,
 )
 from upright_ledger.core.matching.sparse import Matrix
 from upright_ledger.core.url.tokens import without_ending
@@ -48,7 +49,8 @@ class Side:
     pages have a number, or a year. texts: what its pages say. endings: of its paths; twinned:
     whether another page has its path but for the ending. codes: the texts of `CODED` as numbers
     that both sites share, 0 for none; said: likewise, one row a page; said_alone: what no other
-    page of its site says.
+    page of its site says. own_words: 1 for each of the words, but for those that most pages of its
+    site, or nearly all of its place, have.
     """
 
     readings: list[PageWords]
@@ -76,6 +78,7 @@ class Side:
     codes: dict[str, npt.NDArray[np.int64]] = field(default_factory=dict)
     said: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, SAID), np.int64))
     said_alone: npt.NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, SAID), bool))
+    own_words: Matrix = field(default_factory=lambda: sparse.csr_matrix((0, 0)))
 
     def __len__(self) -> int:
         return len(self.readings)
@@ -109,6 +112,8 @@ def read_sides(
     renumbering = renumber(left, right, taught or {})
     split_joined(left, right)
     split_joined(right, left)
+    without_ids(left, right)
+    without_ids(right, left)
     left_words, right_words = document_counts(left), document_counts(right)
     # Of equal word counts the order must not depend on that of the pages.
     names = sorted({*left_words, *right_words})
@@ -206,6 +211,7 @@ def _side(
         np.array([ending for (_, ending), _ in forms], object),
         np.array([times[stem, params] > 1 for (stem, _), params in forms], bool),
     )
+    side.own_words = _own(side.words, [p.place for p in pages])
     for name in ("slug", "title", "context", "words", "everything", "known_context"):
         held = getattr(side, name)
         weights = roots[held.indices] ** 2
@@ -213,6 +219,30 @@ def _side(
             np.diff(held.indptr) > 0
         )
     return side
+
+
+_COMMON, _FEW = 0.5, 4
+_OF_ITS_PLACE = 0.8
+
+
+def _own(words: Matrix, places: Sequence[str]) -> Matrix:
+    """1 for each word but for those of most pages of the site, and of nearly all in a page's place,
+    where these are more than a few: they are said of the site, or the section.
+    """
+    number = {place: n for n, place in enumerate(dict.fromkeys(places))}
+    of_page = np.array([number[place] for place in places], np.int64)
+    pages = np.repeat(of_page, np.diff(words.indptr))
+    _, which, together = np.unique(
+        pages * words.shape[1] + words.indices, return_inverse=True, return_counts=True
+    )
+    members = np.bincount(of_page)[pages]
+    told = (members > _FEW) & (together[which] >= _OF_ITS_PLACE * members)
+    count = np.bincount(words.indices, minlength=words.shape[1])[words.indices]
+    kept = ~told & (count <= max(_COMMON * words.shape[0], _FEW))
+    starts = np.r_[0, np.cumsum(kept)][words.indptr]
+    return sparse.csr_matrix(
+        (np.ones(int(kept.sum()), np.float32), words.indices[kept], starts), shape=words.shape
+    )
 
 
 class _Words(NamedTuple):
