@@ -34,7 +34,8 @@ RISING = {
     "context", "same number", "same year", "both found", "place moved there", "number carried",
     "slug carried", "number alone", "taken where pages merge", "same name", "name letters",
     "same words", "title alone", "title of a number", "information alone", "name carried",
-    "rewritten as others", "says the same", "says the same alone", "same text", "text found", "text shared", "text carried",
+    "rewritten as others", "says the same", "says the same alone",
+    "own words alike", "no own word missing", "same text", "text found", "text shared", "text carried",
 }  # fmt: skip
 FALLING = {
     "old words missing",

@@ -115,46 +115,48 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.189,  # slug letters
-        1.303,  # same title
-        2.806,  # title words
-        1.496,  # no title
+        0.765,  # slug letters
+        1.216,  # same title
+        2.867,  # title words
+        1.664,  # no title
         0.0,  # old words found
-        0.0,  # new words found
+        0.078,  # new words found
         0.0,  # shared information
-        -0.81,  # old words missing
-        -0.114,  # new words missing
-        0.201,  # context
-        3.076,  # same number
-        -1.008,  # other number
+        -0.159,  # old words missing
+        -0.231,  # new words missing
+        0.042,  # context
+        2.824,  # same number
+        -1.049,  # other number
         0.0,  # same year
-        -3.47,  # other year
-        3.019,  # both found
-        -1.481,  # words replaced
-        -1.327,  # old words unmatched
+        -3.453,  # other year
+        2.805,  # both found
+        -1.402,  # words replaced
+        -1.625,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.9,  # same name
-        0.921,  # name letters
+        0.716,  # same name
+        1.163,  # name letters
         0.0,  # same words
-        -0.964,  # opposed
-        0.327,  # title alone
-        0.258,  # title of a number
-        1.123,  # name alone
-        1.523,  # information alone
-        -0.969,  # place elsewhere
-        -0.424,  # new place elsewhere
-        2.57,  # same text
-        4.032,  # text found
-        6.725,  # text shared
-        -1.485,  # other text
+        -1.024,  # opposed
+        0.338,  # title alone
+        0.257,  # title of a number
+        1.013,  # name alone
+        1.501,  # information alone
+        -1.146,  # place elsewhere
+        -0.502,  # new place elsewhere
+        2.568,  # same text
+        3.964,  # text found
+        6.494,  # text shared
+        -1.407,  # other text
         TWIN,  # its twin ends alike
-        1.995,  # says the same
-        0.684,  # says the same alone
+        1.95,  # says the same
+        0.645,  # says the same alone
+        0.0,  # own words alike
+        1.933,  # no own word missing
     ),
     none=(
-        5.638,  # always
-        -2.516,  # words known
+        5.301,  # always
+        -1.869,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -164,68 +166,70 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.101,  # slug letters
-        1.371,  # same title
-        2.979,  # title words
-        1.363,  # no title
+        0.666,  # slug letters
+        1.325,  # same title
+        2.806,  # title words
+        1.526,  # no title
         0.0,  # old words found
-        0.307,  # new words found
+        0.76,  # new words found
         0.0,  # shared information
-        -0.353,  # old words missing
-        0.0,  # new words missing
-        0.176,  # context
-        2.492,  # same number
-        -0.66,  # other number
+        0.0,  # old words missing
+        -0.014,  # new words missing
+        0.0,  # context
+        2.181,  # same number
+        -0.69,  # other number
         0.0,  # same year
-        -2.394,  # other year
-        2.273,  # both found
-        -1.483,  # words replaced
-        -2.102,  # old words unmatched
+        -2.284,  # other year
+        1.947,  # both found
+        -1.453,  # words replaced
+        -2.007,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
-        0.534,  # name letters
+        0.632,  # name letters
         0.0,  # same words
-        -0.499,  # opposed
-        0.193,  # title alone
-        0.166,  # title of a number
-        0.581,  # name alone
-        0.872,  # information alone
-        -1.023,  # place elsewhere
-        -0.328,  # new place elsewhere
-        2.155,  # same text
-        3.304,  # text found
-        5.449,  # text shared
-        -1.4,  # other text
+        -0.521,  # opposed
+        0.161,  # title alone
+        0.131,  # title of a number
+        0.472,  # name alone
+        0.827,  # information alone
+        -1.182,  # place elsewhere
+        -0.374,  # new place elsewhere
+        2.138,  # same text
+        3.249,  # text found
+        5.274,  # text shared
+        -1.241,  # other text
         TWIN,  # its twin ends alike
-        2.126,  # says the same
-        0.458,  # says the same alone
-        1.241,  # place moved there
+        2.168,  # says the same
+        0.385,  # says the same alone
+        0.0,  # own words alike
+        1.464,  # no own word missing
+        1.311,  # place moved there
         0.0,  # place moved elsewhere
-        1.494,  # number carried
-        0.0,  # number not carried
-        0.999,  # slug carried
-        -0.201,  # slug not carried
-        3.31,  # name carried
-        -0.215,  # name not carried
+        1.553,  # number carried
+        -0.006,  # number not carried
+        0.712,  # slug carried
+        -0.211,  # slug not carried
+        3.193,  # name carried
+        -0.293,  # name not carried
         4.5,  # rewritten as others
-        1.526,  # text carried
+        1.509,  # text carried
         0.0,  # text not carried
-        0.401,  # number alone
+        0.361,  # number alone
         -0.7,  # taken by another
         0.0,  # taken where pages merge
         0.0,  # taken by a variant
     ),
     none=(
-        2.489,  # always
-        -2.286,  # words known
-        2.745,  # share of its place that is found
+        2.919,  # always
+        -1.612,  # words known
+        1.534,  # share of its place that is found
     ),
     lost=(
-        2.147,  # taken by another
-        -1.473,  # taken where pages merge
-        -0.668,  # taken by a variant
+        2.766,  # taken by another
+        -2.556,  # taken where pages merge
+        -0.679,  # taken by a variant
     ),
-    sharper=1.5,
+    sharper=1.75,
 )
 """With what the plain cases teach: what scoring.SECOND names."""

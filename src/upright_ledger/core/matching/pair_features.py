@@ -56,6 +56,8 @@ FEATURES = (
     "its twin ends alike",
     "says the same",
     "says the same alone",
+    "own words alike",
+    "no own word missing",
 )
 """Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its
 logarithm.
@@ -116,6 +118,9 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     )
     put("words replaced", np.minimum(np.minimum(unmatched, unmatched_back), 3.0))
     put("old words unmatched", np.log1p(unmatched))
+    own, own_back = np.diff(left.own_words.indptr)[i], np.diff(right.own_words.indptr)[j]
+    put("own words alike", _share(own - unmatched + own_back - unmatched_back, own + own_back))
+    put("no own word missing", (unmatched == 0) & (own > 1))
     context = _shared(left.context, right.context, i, j)
     put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
     kinds = {"number": _numbers, "year": _years, "item": _items}

@@ -211,7 +211,8 @@ def _side(
         np.array([ending for (_, ending), _ in forms], object),
         np.array([times[stem, params] > 1 for (stem, _), params in forms], bool),
     )
-    side.own_words = _own(side.words, [p.place for p in pages])
+    speaking = np.fromiter((not w.isdigit() for w in vocabulary), bool, len(vocabulary))
+    side.own_words = _own(side.words, [p.place for p in pages], speaking)
     for name in ("slug", "title", "context", "words", "everything", "known_context"):
         held = getattr(side, name)
         weights = roots[held.indices] ** 2
@@ -225,9 +226,10 @@ _COMMON, _FEW = 0.5, 4
 _OF_ITS_PLACE = 0.8
 
 
-def _own(words: Matrix, places: Sequence[str]) -> Matrix:
+def _own(words: Matrix, places: Sequence[str], speaking: npt.NDArray[np.bool_]) -> Matrix:
     """1 for each word but for those of most pages of the site, and of nearly all in a page's place,
-    where these are more than a few: they are said of the site, or the section.
+    where these are more than a few: they are said of the site, or the section. speaking: which
+    words are no numbers; a page of which a number alone would be left, as "stop 29", keeps all.
     """
     number = {place: n for n, place in enumerate(dict.fromkeys(places))}
     of_page = np.array([number[place] for place in places], np.int64)
@@ -239,6 +241,9 @@ def _own(words: Matrix, places: Sequence[str]) -> Matrix:
     told = (members > _FEW) & (together[which] >= _OF_ITS_PLACE * members)
     count = np.bincount(words.indices, minlength=words.shape[1])[words.indices]
     kept = ~told & (count <= max(_COMMON * words.shape[0], _FEW))
+    page = np.repeat(np.arange(len(places)), np.diff(words.indptr))
+    named = np.bincount(page, weights=kept & speaking[words.indices], minlength=len(places)) > 0
+    kept |= ~named[page]
     starts = np.r_[0, np.cumsum(kept)][words.indptr]
     return sparse.csr_matrix(
         (np.ones(int(kept.sum()), np.float32), words.indices[kept], starts), shape=words.shape
