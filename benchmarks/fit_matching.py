@@ -35,7 +35,8 @@ RISING = {
     "slug carried", "number alone", "taken where pages merge", "same name", "name letters",
     "same words", "title alone", "title of a number", "information alone", "name carried",
     "rewritten as others", "says the same", "says the same alone",
-    "own words alike", "no own word missing", "same text", "text found", "text shared", "text carried",
+    "own words alike", "no own word missing",
+    "words gone elsewhere", "same text", "text found", "text shared", "text carried",
 }  # fmt: skip
 FALLING = {
     "old words missing",
@@ -157,8 +158,8 @@ LESS_NONE = np.arange(0.0, 1.55, 0.1)
 def settled(taught: Choice, cases: Sequence[Case]) -> Choice:
     """The taught choice, as much sharper, and with none as much less likely, as makes confidence
     tell what is right (by its logarithmic loss) on moves that it was not fitted on: the penalty
-    draws weights to 0, and so says too little. Of what is nearly the best the most modest: errors
-    of a site come in groups.
+    draws weights to 0, and so says too little. Of what is nearly the best that which makes none
+    least unlikely: to send a page on that has no successor is the worse error.
     """
     losses: dict[tuple[float, float], float] = {}
     for sharper in SHARPER.tolist():
@@ -171,7 +172,7 @@ def settled(taught: Choice, cases: Sequence[Case]) -> Choice:
                 (right * np.log(said) + (1 - right) * np.log(1 - said)).mean()
             )
     near = [at for at, loss in losses.items() if loss <= NEARLY * min(losses.values())]
-    best = min(near, key=lambda at: (sum(at), at))
+    best = min(near, key=lambda at: (at[1], at[0]))
     print(
         f"# loss {losses[1.0, 0.0]:.5f}; {best[0]} times as sharp, none less likely by {best[1]}:"
     )

@@ -66,7 +66,7 @@ def test_variants_of_one_page_go_there_together() -> None:
             goals[name] = " ".join(thing)
     found = propose(old, _goods()).found
     assert {name: found[name][0].name for name in goals} == goals
-    assert min(found[name][0].confidence for name in goals) > 0.8
+    assert min(found[name][0].confidence for name in goals) > 0.6
 
 
 def test_a_number_in_the_address_is_none_in_the_name() -> None:

@@ -115,48 +115,48 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.765,  # slug letters
-        1.216,  # same title
-        2.867,  # title words
-        1.664,  # no title
+        0.781,  # slug letters
+        1.174,  # same title
+        2.787,  # title words
+        1.586,  # no title
         0.0,  # old words found
-        0.078,  # new words found
+        0.201,  # new words found
         0.0,  # shared information
-        -0.159,  # old words missing
-        -0.231,  # new words missing
-        0.042,  # context
-        2.824,  # same number
-        -1.049,  # other number
+        -0.189,  # old words missing
+        -0.221,  # new words missing
+        0.07,  # context
+        2.245,  # same number
+        -0.337,  # other number
         0.0,  # same year
-        -3.453,  # other year
-        2.805,  # both found
-        -1.402,  # words replaced
-        -1.625,  # old words unmatched
+        -3.455,  # other year
+        2.706,  # both found
+        -1.434,  # words replaced
+        -1.671,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.716,  # same name
-        1.163,  # name letters
+        0.723,  # same name
+        1.186,  # name letters
         0.0,  # same words
-        -1.024,  # opposed
-        0.338,  # title alone
-        0.257,  # title of a number
-        1.013,  # name alone
-        1.501,  # information alone
-        -1.146,  # place elsewhere
-        -0.502,  # new place elsewhere
-        2.568,  # same text
-        3.964,  # text found
-        6.494,  # text shared
-        -1.407,  # other text
+        -1.021,  # opposed
+        0.348,  # title alone
+        0.267,  # title of a number
+        1.022,  # name alone
+        1.492,  # information alone
+        -1.116,  # place elsewhere
+        -0.531,  # new place elsewhere
+        2.603,  # same text
+        4.044,  # text found
+        6.673,  # text shared
+        -1.418,  # other text
         TWIN,  # its twin ends alike
-        1.95,  # says the same
-        0.645,  # says the same alone
+        1.962,  # says the same
+        0.675,  # says the same alone
         0.0,  # own words alike
-        1.933,  # no own word missing
+        1.887,  # no own word missing
     ),
     none=(
-        5.301,  # always
-        -1.869,  # words known
+        5.444,  # always
+        -1.952,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -166,69 +166,70 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.666,  # slug letters
-        1.325,  # same title
-        2.806,  # title words
-        1.526,  # no title
+        0.531,  # slug letters
+        1.281,  # same title
+        2.604,  # title words
+        1.4,  # no title
         0.0,  # old words found
-        0.76,  # new words found
+        1.002,  # new words found
         0.0,  # shared information
         0.0,  # old words missing
-        -0.014,  # new words missing
-        0.0,  # context
-        2.181,  # same number
-        -0.69,  # other number
+        -0.05,  # new words missing
+        0.091,  # context
+        1.919,  # same number
+        -0.06,  # other number
         0.0,  # same year
-        -2.284,  # other year
-        1.947,  # both found
-        -1.453,  # words replaced
-        -2.007,  # old words unmatched
+        -2.288,  # other year
+        1.51,  # both found
+        -1.367,  # words replaced
+        -2.679,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
-        0.632,  # name letters
+        0.635,  # name letters
         0.0,  # same words
-        -0.521,  # opposed
-        0.161,  # title alone
-        0.131,  # title of a number
-        0.472,  # name alone
-        0.827,  # information alone
-        -1.182,  # place elsewhere
-        -0.374,  # new place elsewhere
-        2.138,  # same text
-        3.249,  # text found
-        5.274,  # text shared
-        -1.241,  # other text
+        -0.517,  # opposed
+        0.177,  # title alone
+        0.146,  # title of a number
+        0.507,  # name alone
+        0.76,  # information alone
+        -1.144,  # place elsewhere
+        -0.387,  # new place elsewhere
+        2.015,  # same text
+        3.049,  # text found
+        4.665,  # text shared
+        -1.377,  # other text
         TWIN,  # its twin ends alike
-        2.168,  # says the same
-        0.385,  # says the same alone
+        2.118,  # says the same
+        0.427,  # says the same alone
         0.0,  # own words alike
-        1.464,  # no own word missing
-        1.311,  # place moved there
+        1.317,  # no own word missing
+        1.188,  # place moved there
         0.0,  # place moved elsewhere
-        1.553,  # number carried
-        -0.006,  # number not carried
-        0.712,  # slug carried
-        -0.211,  # slug not carried
-        3.193,  # name carried
-        -0.293,  # name not carried
+        1.123,  # number carried
+        0.0,  # number not carried
+        0.831,  # slug carried
+        0.0,  # slug not carried
+        3.225,  # name carried
+        -0.254,  # name not carried
         4.5,  # rewritten as others
-        1.509,  # text carried
-        0.0,  # text not carried
-        0.361,  # number alone
+        1.387,  # text carried
+        -0.137,  # text not carried
+        0.506,  # number alone
+        2.343,  # words gone elsewhere
         -0.7,  # taken by another
         0.0,  # taken where pages merge
         0.0,  # taken by a variant
     ),
     none=(
-        2.919,  # always
-        -1.612,  # words known
-        1.534,  # share of its place that is found
+        2.544,  # always
+        -1.661,  # words known
+        1.474,  # share of its place that is found
     ),
     lost=(
-        2.766,  # taken by another
-        -2.556,  # taken where pages merge
-        -0.679,  # taken by a variant
+        2.718,  # taken by another
+        -2.604,  # taken where pages merge
+        -0.494,  # taken by a variant
     ),
     sharper=1.75,
 )

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from upright_ledger.core.matching.pages.sides import Floats, Sides
 from upright_ledger.core.matching.pair_features import Likeness
-from upright_ledger.core.matching.sparse import Indices
+from upright_ledger.core.matching.sparse import Indices, Matrix
 
 FEATURES = (
     "place moved there",
@@ -28,6 +28,7 @@ FEATURES = (
     "text carried",
     "text not carried",
     "number alone",
+    "words gone elsewhere",
     "taken by another",
     "taken where pages merge",
     "taken by a variant",
@@ -101,6 +102,7 @@ def learn(sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.b
     put("text carried", texts * seen["text found"])
     put("text not carried", texts * seen["other text"])
     put("number alone", _number_alone(seen, pair, old_codes))
+    put("words gone elsewhere", _gone_elsewhere(sides, seen, chances, seeds))
     taken, rival = _taken(seen, chances, len(sides.new))
     merging = pair.rate((chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
     put("taken by another", taken)
@@ -134,6 +136,47 @@ def _rewritten(
     count = np.array(times, float)
     out[looked_at] = count / (count + _FEW_CHANGES)
     return out
+
+
+def _gone_elsewhere(
+    sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.bool_]
+) -> Floats:
+    """How many of the own words of an old page that a new one lacks went where other pages moved,
+    too, such as colours and sizes that the new site tells nowhere; as a logarithm.
+    """
+    own = sides.old.own_words
+    taught = np.flatnonzero(seeds)
+    by_page = np.full(len(sides.old), -1)
+    by_page[seen.old[taught]] = np.arange(len(taught))
+    gone = _left_over(sides, seen, taught)
+    times = np.asarray(own[seen.old[taught]].sum(axis=0)).ravel()
+    goings = np.asarray(gone.sum(axis=0)).ravel()
+    out = np.zeros(len(chances))
+    plausible = np.flatnonzero(chances >= _PLAUSIBLE)
+    for at in range(0, len(plausible), _ROWS):
+        rows = plausible[at : at + _ROWS]
+        lacks = _left_over(sides, seen, rows)
+        teaches = by_page[seen.old[rows]]
+        some = teaches >= 0
+        rates = goings / (times + _FEW_GOINGS)
+        sums = lacks @ rates
+        # What a page teaches itself is left out.
+        others = 1.0 / (np.maximum(times - 1, 0.0) + _FEW_GOINGS)
+        mine = lacks[some].multiply(gone[teaches[some]]) @ others
+        sums[some] = lacks[some] @ (goings * others) - mine
+        out[rows] = sums
+    return np.log1p(np.maximum(out, 0.0))
+
+
+_FEW_GOINGS = 1.5
+
+
+def _left_over(sides: Sides, seen: Likeness, rows: Indices) -> Matrix:
+    """The own words of the old page that the new page of each of these pairs lacks, 1 each."""
+    own, other = sides.old.own_words[seen.old[rows]], sides.new.everything[seen.new[rows]]
+    lacks = own - own.multiply(other.astype(bool).astype(np.float32))
+    lacks.eliminate_zeros()
+    return lacks.tocsr()
 
 
 def _share_an_end(sides: Sides, seen: Likeness) -> npt.NDArray[np.bool_]:

@@ -105,7 +105,7 @@ _KINDS = {
         "says the same", "says the same alone"),
     "words": ("old words found", "new words found", "shared information", "both found",
         "old words missing", "new words missing", "words replaced", "old words unmatched",
-        "own words alike", "no own word missing"),
+        "own words alike", "no own word missing", "words gone elsewhere"),
     "name": ("same slug", "slug words", "slug letters", "same name", "name letters", "same words",
         "name alone", "information alone", "slug carried", "slug not carried", "name carried",
         "name not carried", "rewritten as others"),

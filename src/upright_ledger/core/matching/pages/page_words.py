@@ -212,6 +212,7 @@ def without_ids(pages: Sequence[PageWords], others: Sequence[PageWords]) -> None
         if len(unknown) >= max(_MANY, _MOSTLY * len(members)):
             for page in unknown:
                 page.slug = [w for w in page.slug if w not in page.id_words]
+                page.numbers -= page.id_words - page.items
 
 
 _MOSTLY = 0.8

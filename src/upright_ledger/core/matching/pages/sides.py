@@ -229,7 +229,8 @@ _OF_ITS_PLACE = 0.8
 def _own(words: Matrix, places: Sequence[str], speaking: npt.NDArray[np.bool_]) -> Matrix:
     """1 for each word but for those of most pages of the site, and of nearly all in a page's place,
     where these are more than a few: they are said of the site, or the section. speaking: which
-    words are no numbers; a page of which a number alone would be left, as "stop 29", keeps all.
+    words are no numbers; a page of which a number alone would be left, as "stop 29", keeps those
+    of its section.
     """
     number = {place: n for n, place in enumerate(dict.fromkeys(places))}
     of_page = np.array([number[place] for place in places], np.int64)
@@ -240,10 +241,11 @@ def _own(words: Matrix, places: Sequence[str], speaking: npt.NDArray[np.bool_]) 
     members = np.bincount(of_page)[pages]
     told = (members > _FEW) & (together[which] >= _OF_ITS_PLACE * members)
     count = np.bincount(words.indices, minlength=words.shape[1])[words.indices]
-    kept = ~told & (count <= max(_COMMON * words.shape[0], _FEW))
+    of_site = count > max(_COMMON * words.shape[0], _FEW)
+    kept = ~told & ~of_site
     page = np.repeat(np.arange(len(places)), np.diff(words.indptr))
     named = np.bincount(page, weights=kept & speaking[words.indices], minlength=len(places)) > 0
-    kept |= ~named[page]
+    kept |= ~named[page] & ~of_site
     starts = np.r_[0, np.cumsum(kept)][words.indptr]
     return sparse.csr_matrix(
         (np.ones(int(kept.sum()), np.float32), words.indices[kept], starts), shape=words.shape
