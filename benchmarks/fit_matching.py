@@ -55,6 +55,7 @@ FALLING = {
     "name not carried",
     "other text",
     "text not carried",
+    "no own word found",
 }
 FIXED = {
     "taken by another": (-0.7, -0.7),
@@ -69,6 +70,8 @@ little of which candidate is right.
 """
 AT_LEAST = {"rewritten as others": 4.5}
 """Made-up moves seldom change all names in one way."""
+AT_MOST = {"opposed": -2.0}
+"""Nor do they often lack the page that a name is the opposite of: to be sent there is a bad mistake."""
 SET_BY_HAND = {
     "same item": "SAME_ITEM",
     "other item": "OTHER_ITEM",
@@ -199,6 +202,8 @@ def _told(choice: Choice, case: Case) -> tuple[np.ndarray, np.ndarray]:
 def _sign(name: str) -> tuple[float | None, float | None]:
     if name in AT_LEAST:
         return (AT_LEAST[name], None)
+    if name in AT_MOST:
+        return (None, AT_MOST[name])
     return (0, None) if name in RISING else (None, 0) if name in FALLING else (None, None)
 
 

@@ -115,48 +115,49 @@ FIRST = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.781,  # slug letters
-        1.174,  # same title
+        0.784,  # slug letters
+        1.173,  # same title
         2.787,  # title words
-        1.586,  # no title
+        1.585,  # no title
         0.0,  # old words found
-        0.201,  # new words found
+        0.199,  # new words found
         0.0,  # shared information
-        -0.189,  # old words missing
-        -0.221,  # new words missing
+        -0.191,  # old words missing
+        -0.222,  # new words missing
         0.07,  # context
-        2.245,  # same number
+        2.247,  # same number
         -0.337,  # other number
         0.0,  # same year
-        -3.455,  # other year
-        2.706,  # both found
-        -1.434,  # words replaced
-        -1.671,  # old words unmatched
+        -3.457,  # other year
+        2.708,  # both found
+        -1.432,  # words replaced
+        -1.668,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        0.723,  # same name
-        1.186,  # name letters
+        0.708,  # same name
+        1.188,  # name letters
         0.0,  # same words
-        -1.021,  # opposed
-        0.348,  # title alone
+        -2.0,  # opposed
+        0.347,  # title alone
         0.267,  # title of a number
-        1.022,  # name alone
-        1.492,  # information alone
-        -1.116,  # place elsewhere
-        -0.531,  # new place elsewhere
-        2.603,  # same text
+        1.026,  # name alone
+        1.494,  # information alone
+        -1.115,  # place elsewhere
+        -0.53,  # new place elsewhere
+        2.604,  # same text
         4.044,  # text found
-        6.673,  # text shared
-        -1.418,  # other text
+        6.671,  # text shared
+        -1.416,  # other text
         TWIN,  # its twin ends alike
-        1.962,  # says the same
-        0.675,  # says the same alone
+        1.959,  # says the same
+        0.673,  # says the same alone
         0.0,  # own words alike
-        1.887,  # no own word missing
+        1.893,  # no own word missing
+        0.0,  # no own word found
     ),
     none=(
-        5.444,  # always
-        -1.952,  # words known
+        5.442,  # always
+        -1.951,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -166,70 +167,71 @@ SECOND = Choice(
     weights=(
         0.0,  # same slug
         0.0,  # slug words
-        0.531,  # slug letters
-        1.281,  # same title
-        2.604,  # title words
-        1.4,  # no title
+        0.53,  # slug letters
+        1.28,  # same title
+        2.597,  # title words
+        1.398,  # no title
         0.0,  # old words found
-        1.002,  # new words found
+        0.992,  # new words found
         0.0,  # shared information
         0.0,  # old words missing
         -0.05,  # new words missing
-        0.091,  # context
+        0.094,  # context
         1.919,  # same number
-        -0.06,  # other number
+        -0.061,  # other number
         0.0,  # same year
-        -2.288,  # other year
-        1.51,  # both found
-        -1.367,  # words replaced
-        -2.679,  # old words unmatched
+        -2.292,  # other year
+        1.523,  # both found
+        -1.366,  # words replaced
+        -2.681,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
         0.0,  # same name
-        0.635,  # name letters
+        0.633,  # name letters
         0.0,  # same words
-        -0.517,  # opposed
-        0.177,  # title alone
-        0.146,  # title of a number
+        -2.0,  # opposed
+        0.178,  # title alone
+        0.147,  # title of a number
         0.507,  # name alone
-        0.76,  # information alone
+        0.756,  # information alone
         -1.144,  # place elsewhere
         -0.387,  # new place elsewhere
-        2.015,  # same text
-        3.049,  # text found
+        2.013,  # same text
+        3.047,  # text found
         4.665,  # text shared
-        -1.377,  # other text
+        -1.379,  # other text
         TWIN,  # its twin ends alike
-        2.118,  # says the same
-        0.427,  # says the same alone
+        2.115,  # says the same
+        0.428,  # says the same alone
         0.0,  # own words alike
-        1.317,  # no own word missing
-        1.188,  # place moved there
+        1.324,  # no own word missing
+        0.0,  # no own word found
+        1.19,  # place moved there
         0.0,  # place moved elsewhere
-        1.123,  # number carried
+        1.122,  # number carried
         0.0,  # number not carried
-        0.831,  # slug carried
+        0.856,  # slug carried
         0.0,  # slug not carried
-        3.225,  # name carried
-        -0.254,  # name not carried
+        3.205,  # name carried
+        -0.253,  # name not carried
         4.5,  # rewritten as others
-        1.387,  # text carried
-        -0.137,  # text not carried
-        0.506,  # number alone
+        1.386,  # text carried
+        -0.136,  # text not carried
+        0.505,  # number alone
         2.343,  # words gone elsewhere
         -0.7,  # taken by another
         0.0,  # taken where pages merge
         0.0,  # taken by a variant
     ),
     none=(
-        2.544,  # always
-        -1.661,  # words known
-        1.474,  # share of its place that is found
+        2.537,  # always
+        -1.663,  # words known
+        1.491,  # share of its place that is found
     ),
     lost=(
-        2.718,  # taken by another
-        -2.604,  # taken where pages merge
-        -0.494,  # taken by a variant
+        2.71,  # taken by another
+        -2.578,  # taken where pages merge
+        -0.518,  # taken by a variant
     ),
     sharper=1.75,
 )

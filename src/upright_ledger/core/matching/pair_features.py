@@ -58,6 +58,7 @@ FEATURES = (
     "says the same alone",
     "own words alike",
     "no own word missing",
+    "no own word found",
 )
 """Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its
 logarithm.
@@ -121,6 +122,7 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     own, own_back = np.diff(left.own_words.indptr)[i], np.diff(right.own_words.indptr)[j]
     put("own words alike", _share(own - unmatched + own_back - unmatched_back, own + own_back))
     put("no own word missing", (unmatched == 0) & (own > 1))
+    put("no own word found", (unmatched == own) & (own > 0))
     context = _shared(left.context, right.context, i, j)
     put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
     kinds = {"number": _numbers, "year": _years, "item": _items}
