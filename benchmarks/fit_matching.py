@@ -71,7 +71,9 @@ little of which candidate is right.
 AT_LEAST = {"rewritten as others": 4.5}
 """Made-up moves seldom change all names in one way."""
 AT_MOST = {"opposed": -2.0}
-"""Nor do they often lack the page that a name is the opposite of: to be sent there is a bad mistake."""
+"""Nor do they often lack the page that a name is the opposite of: to be sent there is a bad
+mistake.
+"""
 SET_BY_HAND = {
     "same item": "SAME_ITEM",
     "other item": "OTHER_ITEM",

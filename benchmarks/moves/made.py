@@ -1,5 +1,4 @@
-"""Made-up site moves with their truth, each damaged in its own way: material to measure matching
-on.
+"""Made-up site moves with their truth, each damaged in its own way, to measure matching on.
 
 They share nothing with the sample site: words are drawn from syllables, and how sections are built,
 renamed and damaged is drawn anew for each seed.
@@ -21,8 +20,6 @@ def make_move(seed: int, size: int = 2000) -> SiteMove:
 
 
 class Maker:
-    """Makes the pages of a move, section by section."""
-
     def __init__(self, chance: random.Random, size: int) -> None:
         self.r = chance
         self.size = size

@@ -1,6 +1,6 @@
-"""Made-up relaunches: the old site knows its pages by numbers, the new one by their names, titles say
-the same in another order, variants of one thing come together, copies go with what they are copies
-of.
+"""Made-up relaunches: the old site knows its pages by numbers, the new one by their names; titles
+say the same in another order, variants of one thing come together, copies go with what they are
+copies of.
 """
 
 from __future__ import annotations
