@@ -126,3 +126,21 @@ def test_a_file_may_have_any_name(museum: Program) -> None:
     code, told = run("decide", "/cafe", "--gone", "--reason", b"clos\xe9")
     assert (code, "no UTF-8" in told) == (2, True)
     assert museum.json("entries", "/cafe")["answer"] == "open"
+
+
+@pytest.mark.parametrize(
+    ("encoding", "heading", "figure"),
+    [("utf-8", "url,title,clicks", "clicks"), ("cp932", "ページ,title,クリック数", "clicks")],
+)
+def test_a_file_that_ends_within_a_character_keeps_its_encoding(
+    museum: Program, encoding: str, heading: str, figure: str
+) -> None:
+    """As downloads do that broke off: all but the last character is as it was."""
+    rows = "".join(f"{OLD}/p{n},館{n},{n + 3}\n" for n in range(5))
+    museum.write("a.csv", f"{heading}\n{rows}{OLD}/last,館".encode(encoding)[:-1])
+    told = museum.json("gather", "a.csv")["sources"][0]
+    assert (told["accepted"], told["rejected"]) == (6, 0)
+    found = {e["legacy_url"]: e for e in museum.json("entries", "--limit", 0)["entries"]}
+    for n in range(5):
+        entry = found[f"{OLD}/p{n}"]
+        assert (entry["title"], entry[figure]) == (f"館{n}", n + 3)

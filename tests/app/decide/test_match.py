@@ -83,7 +83,9 @@ def test_match_accepts_for_a_wanted_share_of_errors(museum: Program) -> None:
     assert result["accepted"] == 20
     assert result["expected_errors"] <= 0.05 * 20
     assert result["estimated"]
-    assert [p["legacy_url"] for p in result["proposals"]] == [f"{OLD}/journal/2011/oak-gong-heard.html"]
+    assert [p["legacy_url"] for p in result["proposals"]] == [
+        f"{OLD}/journal/2011/oak-gong-heard.html"
+    ]
     assert (result["without_proposal"], result["fallbacks"]) == (1, 0)
     text = museum("undo") and museum("match", "--max-error", "0.05").out
     assert "accepted proposals less than 1 may be wrong" in text

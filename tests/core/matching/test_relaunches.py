@@ -1,5 +1,5 @@
-"""Relaunches: pages known by numbers before and by names after, whose titles say the same in another
-order.
+"""Relaunches: pages known by numbers before and by names after, whose titles say the same in
+another order.
 """
 
 from __future__ import annotations

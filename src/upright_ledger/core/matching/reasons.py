@@ -20,7 +20,8 @@ _NEARLY = 0.3  # of the logarithm of the odds between two pages
 
 _TOLD = (
     "same text", "text found", "other text", "same title", "says the same", "title words",
-    "same slug", "same item", "same number", "slug letters", "other number", "other year", "context",
+    "same slug", "same item", "same number", "slug letters", "other number", "other year",
+    "context",
 )  # fmt: skip
 _LEARNED = ("place moved there", "taken by another", "taken where pages merge")
 _TOLD_AT = [scoring.FIRST.index(name) for name in _TOLD]

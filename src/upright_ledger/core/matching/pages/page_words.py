@@ -199,8 +199,8 @@ def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
 
 
 def without_ids(pages: Sequence[PageWords], others: Sequence[PageWords]) -> None:
-    """Take from slugs the numbers by which one site alone knows the pages of a place: that the other
-    has none of them says nothing of any page.
+    """Take from slugs the numbers by which one site alone knows the pages of a place: that the
+    other has none of them says nothing of any page.
     """
     known = {w for page in others for w in (*page.slug, *page.title, *page.extra)}
     places: dict[str, list[PageWords]] = defaultdict(list)
