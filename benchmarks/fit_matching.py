@@ -244,9 +244,7 @@ def main() -> None:
     moves += [
         with_texts(make_move(s, _size(s)), s) for s in range(last, last + (last - first) // 3)
     ]
-    moves += [
-        make_relaunch(s, 300 + 97 * (s % 9)) for s in range(first, first + (last - first) // 2)
-    ]
+    moves += [make_relaunch(s) for s in range(first, first + (last - first) // 2)]
     made = len(moves)
     moves += [read_move(Path(folder)) for folder in sys.argv[3:]]
     looks = [scoring.first_look(m.old, m.new, {}) for m in moves]
@@ -263,7 +261,7 @@ def main() -> None:
     taught = fit(cases, scoring.SECOND, learned_features.LOST, made=made)
     after = last + (last - first) // 3
     unseen = [make_move(s, _size(s)) for s in range(after, after + 20)]
-    unseen += [make_relaunch(s, 300 + 97 * (s % 9)) for s in range(after, after + 10)]
+    unseen += [make_relaunch(s) for s in range(after, after + 10)]
     taught = settled(taught, [held_out(alone, move) for move in unseen])
     for name, choice, names in (
         ("FIRST", alone, scoring.FIRST),

@@ -98,7 +98,7 @@ def quality(seeds: range) -> None:
     ):
         print(_line(name, measure(move)[0]))
     _quality_of("move", ((s, make_move(s, 600 + 173 * (s % 9))) for s in seeds))
-    _quality_of("relaunch", ((s, make_relaunch(s, 300 + 97 * (s % 9))) for s in seeds))
+    _quality_of("relaunch", ((s, make_relaunch(s)) for s in seeds))
 
 
 def _line(name: str, figures: Mapping[str, float]) -> str:

@@ -204,16 +204,17 @@ def _named_by_bare_words(group: list[SeenQuery]) -> bool:
     bare = {name for s in holders for name in s.params} - valued
     if len(bare) < _COMPARED:
         return False
-    differ = compared = 0
-    alike: dict[tuple[object, ...], dict[frozenset[str], str]] = defaultdict(dict)
-    for s in holders:
-        if s.title:
-            rest = tuple(sorted((n, v) for n, v in s.params.items() if n not in bare))
-            alike[s.path, rest][frozenset(bare & s.params.keys())] = s.title
-    for titles in alike.values():
-        for one, other in pairwise(titles.values()):
-            compared += 1
-            differ += one != other
+    # As if they were the values of one parameter, whose name none can have.
+    reworded = (
+        SeenQuery(
+            s.path,
+            {n: v for n, v in s.params.items() if n in valued}
+            | {"&": "&".join(sorted(bare & s.params.keys()))},
+            s.title,
+        )
+        for s in holders
+    )
+    differ, compared = _changes("&", list(reworded))
     return differ * 2 > compared if compared else len(bare) * 2 > len(holders)
 
 

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from upright_ledger.core.matching.pages.sides import Floats, Sides
 from upright_ledger.core.matching.pair_features import Likeness
-from upright_ledger.core.matching.sparse import Indices, Matrix
+from upright_ledger.core.matching.sparse import Indices, Matrix, dice, in_common, shared
 
 FEATURES = (
     "place moved there",
@@ -151,20 +151,19 @@ def _gone_elsewhere(
     gone = _left_over(sides, seen, taught)
     times = np.asarray(own[seen.old[taught]].sum(axis=0)).ravel()
     goings = np.asarray(gone.sum(axis=0)).ravel()
+    rates = goings / (times + _FEW_GOINGS)
+    without_one = 1.0 / (np.maximum(times - 1, 0.0) + _FEW_GOINGS)
     out = np.zeros(len(chances))
     plausible = np.flatnonzero(chances >= _PLAUSIBLE)
     for at in range(0, len(plausible), _ROWS):
         rows = plausible[at : at + _ROWS]
         lacks = _left_over(sides, seen, rows)
+        out[rows] = lacks @ rates
+        # What a page teaches itself is left out.
         teaches = by_page[seen.old[rows]]
         some = teaches >= 0
-        rates = goings / (times + _FEW_GOINGS)
-        sums = lacks @ rates
-        # What a page teaches itself is left out.
-        others = 1.0 / (np.maximum(times - 1, 0.0) + _FEW_GOINGS)
-        mine = lacks[some].multiply(gone[teaches[some]]) @ others
-        sums[some] = lacks[some] @ (goings * others) - mine
-        out[rows] = sums
+        mine = lacks[some].multiply(gone[teaches[some]]) @ without_one
+        out[rows[some]] = lacks[some] @ (goings * without_one) - mine
     return np.log1p(np.maximum(out, 0.0))
 
 
@@ -174,7 +173,7 @@ _FEW_GOINGS = 1.5
 def _left_over(sides: Sides, seen: Likeness, rows: Indices) -> Matrix:
     """The own words of the old page that the new page of each of these pairs lacks, 1 each."""
     own, other = sides.old.own_words[seen.old[rows]], sides.new.everything[seen.new[rows]]
-    lacks = own - own.multiply(other.astype(bool).astype(np.float32))
+    lacks = own - in_common(own, other)
     lacks.eliminate_zeros()
     return lacks.tocsr()
 
@@ -240,11 +239,8 @@ def _variants(sides: Sides, seen: Likeness, rival: Indices) -> Floats:
     for at in range(0, len(some), _ROWS):
         rows = some[at : at + _ROWS]
         i, k = seen.old[rows], seen.old[rival[rows]]
-        shared = np.asarray(words[i].multiply(words[k]).sum(axis=1)).ravel()
-        alike = np.divide(
-            2 * shared, total[i] + total[k], out=np.zeros(len(rows)), where=shared > 0
-        )
-        out[rows] = np.minimum(alike, 1.0) ** 2 * back[rows] * back[rival[rows]]
+        alike = dice(shared(words, words, i, k), total[i], total[k])
+        out[rows] = alike**2 * back[rows] * back[rival[rows]]
     return out
 
 

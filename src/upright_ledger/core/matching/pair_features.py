@@ -12,7 +12,7 @@ from upright_ledger.core.contents.texts import alike_texts
 from upright_ledger.core.matching.pages.opposites import are_opposed
 from upright_ledger.core.matching.pages.page_words import SAID, PageWords
 from upright_ledger.core.matching.pages.sides import Floats, Side, Sides
-from upright_ledger.core.matching.sparse import Indices, Matrix
+from upright_ledger.core.matching.sparse import Indices, Matrix, dice, in_common, share, shared
 
 _CHUNK = 200_000  # pairs
 _INNER = 0.5
@@ -93,21 +93,21 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     def put(name: str, values: npt.ArrayLike) -> None:
         out[:, FEATURES.index(name)] = values
 
-    slug = _shared(left.slug, right.slug, i, j)
-    put("slug words", _dice(slug, left.totals["slug"][i], right.totals["slug"][j]))
+    slug = shared(left.slug, right.slug, i, j)
+    put("slug words", dice(slug, left.totals["slug"][i], right.totals["slug"][j]))
     put("same slug", _same(left, right, i, j, "slug_texts"))
     put("slug letters", _letters(left, right, i, j, "slug_texts"))
     titled = (left.totals["title"][i] > 0) & (right.totals["title"][j] > 0)
-    title = _shared(left.title, right.title, i, j)
-    put("title words", _dice(title, left.totals["title"][i], right.totals["title"][j]))
+    title = shared(left.title, right.title, i, j)
+    put("title words", dice(title, left.totals["title"][i], right.totals["title"][j]))
     same_title = titled & _same(left, right, i, j, "title_texts")
     put("same title", same_title)
     put("no title", ~titled)
-    words = _shared(left.words, right.everything, i, j)
-    found = _share(words, left.totals["words"][i])
+    words = shared(left.words, right.everything, i, j)
+    found = share(words, left.totals["words"][i])
     put("old words found", found)
-    back = _shared(left.everything, right.words, i, j)
-    found_back = _share(back, right.totals["words"][j])
+    back = shared(left.everything, right.words, i, j)
+    found_back = share(back, right.totals["words"][j])
     put("new words found", found_back)
     put("both found", found * found_back)
     put("shared information", np.log1p(words))
@@ -120,11 +120,11 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("words replaced", np.minimum(np.minimum(unmatched, unmatched_back), 3.0))
     put("old words unmatched", np.log1p(unmatched))
     own, own_back = np.diff(left.own_words.indptr)[i], np.diff(right.own_words.indptr)[j]
-    put("own words alike", _share(own - unmatched + own_back - unmatched_back, own + own_back))
+    put("own words alike", share(own - unmatched + own_back - unmatched_back, own + own_back))
     put("no own word missing", (unmatched == 0) & (own > 1))
     put("no own word found", (unmatched == own) & (own > 0))
-    context = _shared(left.context, right.context, i, j)
-    put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
+    context = shared(left.context, right.context, i, j)
+    put("context", dice(context, left.totals["context"][i], right.totals["context"][j]))
     kinds = {"number": _numbers, "year": _years, "item": _items}
     for kind, compared in ((kind, compare(left, right, i, j)) for kind, compare in kinds.items()):
         put(f"same {kind}", compared[0])
@@ -187,27 +187,14 @@ def _elsewhere(left: Side, right: Side, i: Indices, j: Indices) -> Floats:
     """Words of the place of a page that the other site has, but not the page beside it: it may well
     have its successor there.
     """
-    here = _shared(left.known_context, right.everything, i, j)
+    here = shared(left.known_context, right.everything, i, j)
     return np.log1p(np.maximum(left.totals["known_context"][i] - here, 0.0))
-
-
-def _shared(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
-    """The weight of what rows have in common, pair by pair."""
-    return np.asarray(left[i].multiply(right[j]).sum(axis=1)).ravel()
 
 
 def _unmatched(own: Matrix, other: Matrix, i: Indices, j: Indices) -> Floats:
     """How many of its own words a page has that the other one lacks, whatever they weigh."""
-    common = own[i].multiply(other[j].astype(bool).astype(np.float32)).sum(axis=1)
+    common = in_common(own[i], other[j]).sum(axis=1)
     return np.asarray(np.diff(own.indptr)[i] - np.asarray(common).ravel())
-
-
-def _share(part: Floats, whole: Floats) -> Floats:
-    return np.divide(part, whole, out=np.zeros_like(part), where=whole > 0)
-
-
-def _dice(shared: Floats, one: Floats, other: Floats) -> Floats:
-    return np.minimum(_share(2 * shared, one + other), 1.0)
 
 
 def _same(left: Side, right: Side, i: Indices, j: Indices, name: str) -> npt.NDArray[np.bool_]:
@@ -243,7 +230,7 @@ def _has(page: PageWords, other: PageWords) -> bool:
     """Whether a title has the numbers of the other page: those in its own address are those by
     which its shop or its database knows it, and say nothing here.
     """
-    return other.numbers <= set(page.title)
+    return other.numbers.issubset(page.title)
 
 
 def _years(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Floats]:

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from scipy import sparse
 
 Indices = npt.NDArray[np.int64]
+Floats = npt.NDArray[np.float64]
 Matrix = Any
 """A scipy CSR matrix."""
 
@@ -64,3 +65,23 @@ def best_of_product(
         rows.append(row[place < count] + at)
         columns.append(column[place < count])
     return np.concatenate(rows), np.concatenate(columns)
+
+
+def shared(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
+    """The weight of what rows have in common, pair by pair."""
+    return np.asarray(left[i].multiply(right[j]).sum(axis=1)).ravel()
+
+
+def in_common(own: Matrix, other: Matrix) -> Matrix:
+    """The ones in the rows of `own` where the row of `other` beside it has anything."""
+    return own.multiply(other.astype(bool).astype(np.float32))
+
+
+def share(part: Floats, whole: Floats) -> Floats:
+    """Parts of wholes; 0 of nothing."""
+    return np.divide(part, whole, out=np.zeros_like(part), where=whole > 0)
+
+
+def dice(common: Floats, one: Floats, other: Floats) -> Floats:
+    """How much of both is common, 0 to 1."""
+    return np.minimum(share(2 * common, one + other), 1.0)

@@ -132,22 +132,29 @@ def read_sides(
     roots = np.sqrt(weights)
     ours = _side(left, vocabulary, mend_left, roots, right_words, old)
     theirs = _side(right, vocabulary, mend_right, roots, left_words, new)
+    both = ours, theirs
     for name in CODED:
-        number = {"": 0}
-        for side in (ours, theirs):
-            texts = getattr(side, name).tolist()
-            codes = (number.setdefault(text, len(number)) for text in texts)
-            side.codes[name] = np.fromiter(codes, np.int64, len(texts))
-    number = {"": 0}
-    for side in (ours, theirs):
-        side.said = np.zeros((len(side), SAID), np.int64)
-        for at, page in enumerate(side.readings):
-            for n, text in enumerate(page.said):
-                side.said[at, n] = number.setdefault(text, len(number))
-    for side in (ours, theirs):
-        times = np.bincount(side.said.ravel(), minlength=len(number))
-        side.said_alone = times[side.said] == 1
+        coded = _coded(*(getattr(side, name).tolist() for side in both))
+        for side, codes in zip(both, coded, strict=True):
+            side.codes[name] = codes
+    coded = _coded(*([t for page in side.readings for t in _filled(page.said)] for side in both))
+    for side, codes in zip(both, coded, strict=True):
+        side.said = codes.reshape(-1, SAID)
+        side.said_alone = np.bincount(codes)[side.said] == 1
     return Sides(ours, theirs, weights, vocabulary, renumbering)
+
+
+def _coded(*texts: Sequence[str]) -> list[npt.NDArray[np.int64]]:
+    """Texts as numbers, equal ones of all as the same; 0 for empty ones."""
+    number = {"": 0}
+    return [
+        np.fromiter((number.setdefault(t, len(number)) for t in some), np.int64, len(some))
+        for some in texts
+    ]
+
+
+def _filled(said: tuple[str, ...]) -> tuple[str, ...]:
+    return said + ("",) * (SAID - len(said))
 
 
 def _side(
@@ -232,18 +239,17 @@ def _own(words: Matrix, places: Sequence[str], speaking: npt.NDArray[np.bool_]) 
     words are no numbers; a page of which a number alone would be left, as "stop 29", keeps those
     of its section.
     """
-    number = {place: n for n, place in enumerate(dict.fromkeys(places))}
-    of_page = np.array([number[place] for place in places], np.int64)
-    pages = np.repeat(of_page, np.diff(words.indptr))
+    (place_of,) = _coded(places)
+    page = np.repeat(np.arange(len(places)), np.diff(words.indptr))
+    place = place_of[page]
     _, which, together = np.unique(
-        pages * words.shape[1] + words.indices, return_inverse=True, return_counts=True
+        place * words.shape[1] + words.indices, return_inverse=True, return_counts=True
     )
-    members = np.bincount(of_page)[pages]
+    members = np.bincount(place_of)[place]
     told = (members > _FEW) & (together[which] >= _OF_ITS_PLACE * members)
     count = np.bincount(words.indices, minlength=words.shape[1])[words.indices]
     of_site = count > max(_COMMON * words.shape[0], _FEW)
     kept = ~told & ~of_site
-    page = np.repeat(np.arange(len(places)), np.diff(words.indptr))
     named = np.bincount(page, weights=kept & speaking[words.indices], minlength=len(places)) > 0
     kept |= ~named[page] & ~of_site
     starts = np.r_[0, np.cumsum(kept)][words.indptr]
