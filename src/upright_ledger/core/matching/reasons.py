@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from functools import lru_cache
 from urllib.parse import unquote
 
 import numpy as np
@@ -11,7 +10,6 @@ import numpy as np
 from upright_ledger.core.matching import choice_model, learned_features, scoring
 from upright_ledger.core.matching.pages.page_words import MatchPage, PageWords
 from upright_ledger.core.matching.scoring import Weighed
-from upright_ledger.core.url.tokens import as_written
 
 _MOST_WORDS = 3
 _SAME_TEXT, _MUCH_TEXT, _LITTLE_TEXT = 0.9, 0.2, 0.02
@@ -197,9 +195,7 @@ def _quoted(weighed: Weighed, words: Iterable[str], page: MatchPage) -> str:
     if not telling:
         return ""
     ordered = sorted(telling, key=lambda w: (-weight_of[w], w))
-    written = _written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
+    texts = " ".join((unquote(page.path), *page.params, *page.words, page.title))
+    written = weighed.sides.words.written(texts)
     quoted = [f"“{written.get(w, w)}”" for w in ordered[:_MOST_WORDS]]
     return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}"
-
-
-_written = lru_cache(maxsize=1 << 16)(as_written)  # a page is proposed for several

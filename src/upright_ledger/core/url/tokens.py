@@ -9,8 +9,11 @@ from urllib.parse import unquote
 
 from anyascii import anyascii
 
+from upright_ledger.core.url.unspaced import spaced
+
 _LETTERS_DIGITS = re.compile(r"[a-z]+|[0-9]+")
 _SPELLED = re.compile(r"[^\W\d_]+|[0-9]+")
+_WORD = re.compile(r"[^\s\x00-/:-@\[-`{-\x7f]+")
 _ENDING = re.compile(r"\.(?:html?|shtml|xhtml|php\d?|aspx?|jsp|cfm|cgi|pl)$", re.IGNORECASE)
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])")
 
@@ -112,7 +115,17 @@ def tokens(text: str) -> list[str]:
 
 def as_written(text: str) -> dict[str, str]:
     """Each of the tokens of a text → the letters in which it stands there."""
-    return {_spelling(t): t for t in _runs(text)}
+    found: dict[str, str] = {}
+    for word in _WORD.findall(_apart(text)):
+        runs = _LETTERS_DIGITS.findall(plain(word))
+        own = _letters(word) if len(runs) == 1 and not word.isascii() else ""
+        found |= {_spelling(run): own or run for run in runs}
+    return found
+
+
+def _letters(word: str) -> str:
+    """A word in small letters, without what else stands before and behind it."""
+    return "".join(c for c in word.lower() if unicodedata.category(c)[0] in "LMN")
 
 
 def spelled_words(text: str) -> list[str]:
@@ -124,7 +137,12 @@ def spelled_words(text: str) -> list[str]:
 
 def _runs(text: str) -> list[str]:
     """The runs of letters and of digits in a text; a capital within a word begins another one."""
-    return _LETTERS_DIGITS.findall(plain(text if text.islower() else _CAMEL.sub(" ", text)))
+    return _LETTERS_DIGITS.findall(plain(_apart(text)))
+
+
+def _apart(text: str) -> str:
+    """A text with blanks where a word ends without one."""
+    return spaced(text if text.islower() else _CAMEL.sub(" ", text))
 
 
 @lru_cache(maxsize=1 << 18)

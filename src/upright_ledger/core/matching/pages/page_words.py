@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from itertools import pairwise
@@ -12,12 +12,14 @@ from itertools import pairwise
 from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.matching.pages.item_numbers import Numbering
 from upright_ledger.core.matching.pages.opposites import opposable
+from upright_ledger.core.matching.pages.word_reader import USUAL_WORDS, WordReader
 from upright_ledger.core.url.tokens import (
     is_year,
     path_parts,
     spelled_words,
     tokens,
 )
+from upright_ledger.core.url.unspaced import LETTER
 
 _SHORTEST_ID = 3  # digits
 LETTERS = re.compile(r"[^\W\d_]{2}")
@@ -111,45 +113,51 @@ class PageWords:
         )
 
 
-_tokens = lru_cache(maxsize=1 << 17)(tokens)
-"""Both sites have many names and folders in common. What it gives is shared: nobody changes it."""
-
-
 @lru_cache(maxsize=1 << 17)
 def _spelled(name: str) -> tuple[str, ...]:
     return tuple(spelled_words(name))
 
 
-def read_page(page: MatchPage) -> PageWords:
+def texts_of(page: MatchPage) -> Iterator[str]:
+    """All that is written on a page and in its address."""
+    yield page.title
+    yield page.section
+    yield from page.words
+    yield from page.params
+    if "%" in page.path or not page.path.isascii():
+        yield from path_parts(page.path)
+
+
+def read_page(page: MatchPage, words: WordReader = USUAL_WORDS) -> PageWords:
     """Take a page apart."""
     parts = path_parts(page.path)
     if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES and not page.path.endswith("/"):
         parts.pop()
-    above, last = parts[:-1], _tokens(parts[-1]) if parts else []
-    context = [t for p in above for t in _tokens(p)]
-    values = [t for v in page.params for t in _tokens(v)]
+    above, last = parts[:-1], words.read(parts[-1]) if parts else []
+    context = [t for p in above for t in words.read(p)]
+    values = [t for v in page.params for t in words.read(v)]
     if values:
         context, slug = context + last, values
         place = f"{page.path}?"
     else:
         slug = last
         place = "/".join("#" if p.isdigit() else p.lower() for p in above)
-    context += _tokens(page.section)
-    title = _tokens(page.title)
+    context += words.read(page.section)
+    title = words.read(page.title)
     numbers = [t for t in slug if t.isdigit()]
     # A number of a folder may name the page as well: /item/4711/tall-case-clock
-    numbers += [t for p in above[-1:] if p.isdigit() for t in _tokens(p)]
+    numbers += [t for p in above[-1:] if p.isdigit() for t in words.read(p)]
     ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
     told_years = (*slug, *title, *_year_of_date(above))
     years = frozenset(t for t in told_years if t.isdigit() and is_year(t) and t not in ids)
-    extra = [t for text in page.words for t in _tokens(text)]
+    extra = [t for text in page.words for t in words.read(text)]
     ends = frozenset((*slug[:1], *slug[-1:]))
     told = [tokens(item) for item in page.items]
     items = frozenset("".join(runs) for runs in told) - {""}
     # An address may carry "QH-4711" whole, or its digits alone.
     ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
     ends |= items
-    coded = {t for v in page.params if _CODE.fullmatch(v) for t in _tokens(v)}
+    coded = {t for v in page.params if _CODE.fullmatch(v) for t in words.read(v)}
     coded |= {t for t in ends if t.isdigit() and len(t) >= _SHORTEST_ID}
     name = " ".join(page.params) if values else parts[-1] if parts else ""
     return PageWords(
@@ -173,17 +181,20 @@ _CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")
 _FOLDER_PAGES = frozenset(["index", "default"])
 
 
-_PARTS_OF_A_TITLE = re.compile(r"\s+[|–—:·»«>/-]+\s+|\s*[|»«]\s*|:\s+")
+_PARTS_OF_A_TITLE = re.compile(
+    r"\s+[|–—:·»«>/-]+\s+|\s*[|｜»«【】]\s*|:\s+"
+    rf"|(?<={LETTER})\s*[_–—:：·・-]\s*(?={LETTER})"  # blanks are no more usual here
+)
 _MANY = 5  # pages; their titles have the name of their site or section in common
 SAID = 3
 """Texts of a page that are compared as wholes: its title, and what else is known to describe it."""
 
 
-def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
+def read_site(pages: Sequence[MatchPage], words: WordReader = USUAL_WORDS) -> list[PageWords]:
     """Take the pages of a site apart."""
-    read = [read_page(p) for p in pages]
+    read = [read_page(page, words) for page in pages]
     titles = {
-        n: [" ".join(_tokens(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
+        n: [" ".join(words.read(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
         for n, p in enumerate(pages)
         if _PARTS_OF_A_TITLE.search(p.title)
     }
@@ -191,10 +202,10 @@ def read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
     for n, parts in titles.items():
         own = [part for part in parts if part and common[part] < _MANY]
         read[n].heading = " ".join(own) or read[n].heading
-    for words, page in zip(read, pages, strict=True):
-        texts = (words.heading.split(), *map(_tokens, page.words))
+    for reading, page in zip(read, pages, strict=True):
+        texts = (reading.heading.split(), *map(words.read, page.words))
         keys = (" ".join(sorted(set(text))) for text in texts)
-        words.said = tuple(dict.fromkeys(key for key in keys if key))[:SAID]
+        reading.said = tuple(dict.fromkeys(key for key in keys if key))[:SAID]
     return read
 
 

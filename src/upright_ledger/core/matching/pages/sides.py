@@ -25,8 +25,10 @@ from upright_ledger.core.matching.pages.page_words import (
     document_counts,
     read_site,
     split_joined,
+    texts_of,
     without_ids,
 )
+from upright_ledger.core.matching.pages.word_reader import WordReader
 from upright_ledger.core.matching.sparse import Matrix
 from upright_ledger.core.url.tokens import without_ending
 
@@ -87,13 +89,15 @@ class Side:
 @dataclass
 class Sides:
     """Both sites. weights: of each word, in nats: how much it says that two pages share it.
-    vocabulary: word → column. renumbering: how item numbers changed, in words, or empty.
+    vocabulary: word → column. words: what took texts apart. renumbering: how item numbers changed,
+    in words, or empty.
     """
 
     old: Side
     new: Side
     weights: Floats
     vocabulary: dict[str, int]
+    words: WordReader
     renumbering: str = ""
 
     @cached_property
@@ -108,7 +112,8 @@ def read_sides(
     """Read the pages of both sites into common columns. taught: old page → the new page it is known
     to have moved to.
     """
-    left, right = read_site(old), read_site(new)
+    words = WordReader(text for page in chain(old, new) for text in texts_of(page))
+    left, right = read_site(old, words), read_site(new, words)
     renumbering = renumber(left, right, taught or {})
     split_joined(left, right)
     split_joined(right, left)
@@ -141,7 +146,7 @@ def read_sides(
     for side, codes in zip(both, coded, strict=True):
         side.said = codes.reshape(-1, SAID)
         side.said_alone = np.bincount(codes)[side.said] == 1
-    return Sides(ours, theirs, weights, vocabulary, renumbering)
+    return Sides(ours, theirs, weights, vocabulary, words, renumbering)
 
 
 def _coded(*texts: Sequence[str]) -> list[npt.NDArray[np.int64]]:
