@@ -162,6 +162,8 @@ BROKEN: list[tuple[str, bytes, str]] = [
     ("sheet.xlsx", b"PK\x03\x04[Content_Types].xml rest", "damaged workbook"),
     ("prose.txt", b"Dear all\nhere is the list\n", "holds no URL"),
     ("table.csv", b"a,b\n1,2\n3,4\n", "has no column of URLs"),
+    # figures, each of which stands for many requests
+    ("figures.txt", b'asked{path="/a",method="GET",code="404"} 17\n' * 3, "has no column of URLs"),
     (
         "sitemap.xml",
         b"<urlset><url><loc>http://www.quillhaven.example/</loc>",
@@ -232,6 +234,28 @@ def test_an_encoding_can_be_named(museum: Program) -> None:
         for name in ("klingon", "hex", "undefined"):  # two of them are none of texts
             refused = museum("gather", file, "--encoding", name, code=3)
             assert f"no encoding is called '{name}'" in refused.err
+
+
+@pytest.mark.parametrize("spoilt", [b"\xc3", b"f\xfcr", b"\xe2\x82", b"\x81\xff"])
+def test_one_spoilt_row_spoils_no_other(museum: Program, spoilt: bytes) -> None:
+    """A title cut within a character, or a row that another program wrote, amid UTF-8."""
+    rows = [f"/t%C3%BCrme/{n},Türme und Glöckchen für {n}".encode() for n in range(20)]
+    rows[7] = b"/t%C3%BCrme/7,T\xc3\xbcrme " + spoilt
+    lines = [b"url,title", *rows]
+    (museum.folder / "titles.csv").write_bytes(b"\xef\xbb\xbf" + b"\r\n".join(lines))
+    (museum.folder / "list.txt").write_bytes(
+        b"\n".join([b"/gl\xc3\xb6ckchen"] * 9 + [b"/m\xfchle"])
+    )
+    told = museum("gather", "titles.csv", "list.txt").out
+    assert "line 9 is the first" in " ".join(told.split())
+    found = {
+        e["legacy_url"].removeprefix(OLD): e["title"]
+        for e in museum.json("entries", "--limit", "0")["entries"]
+    }
+    assert len(found) == 22
+    assert found["/t%C3%BCrme/6"] == "Türme und Glöckchen für 6"
+    assert found["/t%C3%BCrme/7"].startswith("Türme ")
+    assert {"/gl%C3%B6ckchen", "/m%C3%BChle"} <= found.keys()
 
 
 def test_secrets_are_masked_before_they_are_stored(museum: Program) -> None:

@@ -62,6 +62,7 @@ def varied(text: str, asked: Asked, draw: random.Random) -> tuple[str, Asked]:
         "/visit/room.html": path,
         "visit/room.html": path[1:],
         "id=3": query,
+        r"id\=3": query.replace("=", r"\="),
         PLUS: agent.replace(" ", "+"),
         ESCAPED: agent.replace(" ", "%20"),
         AGENT: agent,

@@ -321,6 +321,14 @@ LINES: dict[str, tuple[str, Asked]] = {
         ),
         of_site(HOST, "http", referrer=""),
     ),
+    "an event with escapes": (
+        (
+            f"May  1 10:00:00 edge CEF:0|Maker|Wall|1.0|100|access|3|end=1777629600000 "
+            f"src=192.0.2.1 requestMethod=GET request={PATH.replace('=', chr(92) + '=')} "
+            f"dhost={HOST} outcome=404 requestClientApplication={AGENT}"
+        ),
+        Asked(referrer="", host=HOST),
+    ),
     "an event with tabs": (
         (
             f"LEEF:1.0|Maker|Proxy|1|access|devTime=May 01 2026 10:00:00\tsrc=192.0.2.1\tmethod=GET"

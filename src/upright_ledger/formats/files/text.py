@@ -17,12 +17,18 @@ MAX_LINE = 1 << 20  # characters; longer lines are no list of URLs
 _BLOCK = 1 << 20
 USUAL = "cp1252"
 """In which texts are that are not in UTF-8 and do not say in what."""
+MIXED = f"utf-8 and {USUAL}"
+"""UTF-8 that somebody put other lines into, or cut within a character: what is no UTF-8 in it is
+read byte by byte.
+"""
+_MOSTLY = 4
+"""So many lines hold other letters than ASCII as UTF-8 has them, for each that does otherwise."""
 _UTF16_BOMS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 
 
 def encoding_of(path: Path, given: str = "") -> str:
-    """The encoding of a text file: as given, by its byte order mark, UTF-8 where that fits, else
-    Windows-1252.
+    """The encoding of a text file: as given, by its byte order mark, UTF-8 where that fits, MIXED
+    where most of it does, else Windows-1252.
 
     Raises InputError for an encoding nobody knows, and with the line of the first byte that a given
     one lacks.
@@ -40,7 +46,7 @@ def encoding_of(path: Path, given: str = "") -> str:
             f"{path} is not in {given.upper()}: line {line:,} holds the byte 0x{byte:02X}",
             "name its true encoding",
         )
-    return USUAL
+    return MIXED if _is_mostly_utf8(path) else USUAL
 
 
 def check_encoding(name: str) -> None:
@@ -90,6 +96,35 @@ def _first_misfit(path: Path, encoding: str, *, whole: bool) -> tuple[int, int] 
                 return None
 
 
+def first_misfit(path: Path) -> int:
+    """The first line of a file that is no UTF-8; 0 where all are."""
+    return (_first_misfit(path, "utf-8", whole=True) or (0, 0))[0]
+
+
+def _is_mostly_utf8(path: Path) -> bool:
+    good = bad = 0
+    with open_bytes(path) as file:
+        while line := file.readline(MAX_LINE):
+            if not line.isascii():
+                try:
+                    line.decode("utf-8")
+                    good += 1
+                except UnicodeDecodeError:
+                    bad += 1
+    return good >= _MOSTLY * bad
+
+
+def _as_usual(error: UnicodeError) -> tuple[str, int]:
+    """Bytes that are no UTF-8 as `USUAL` has them; those that it lacks are replaced."""
+    if not isinstance(error, UnicodeDecodeError):
+        raise error
+    return error.object[error.start : error.end].decode(USUAL, "replace"), error.end
+
+
+_BYTE_BY_BYTE = "upright_ledger.byte_by_byte"
+codecs.register_error(_BYTE_BY_BYTE, _as_usual)
+
+
 @contextmanager
 def open_text(path: Path, encoding: str = "") -> Iterator[TextIO]:
     """A text file, its encoding found out. Bytes that an encoding nobody named leaves undefined are
@@ -104,8 +139,11 @@ def open_in(path: Path, encoding: str, *, strict: bool) -> Iterator[TextIO]:
     """A text file whose encoding is known. strict: raise an error at bytes that it leaves
     undefined, rather than replace them.
     """
+    errors = "strict" if strict else "replace"
+    if encoding == MIXED:
+        encoding, errors = "utf-8-sig", _BYTE_BY_BYTE
     with open_bytes(path) as file:
-        yield io.TextIOWrapper(file, encoding, errors="strict" if strict else "replace", newline="")
+        yield io.TextIOWrapper(file, encoding, errors=errors, newline="")
 
 
 def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:

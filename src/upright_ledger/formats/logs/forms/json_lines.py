@@ -257,7 +257,7 @@ def filled(places: Places, values: Sequence[str]) -> Places:
 def _is_asked(places: Places, values: Sequence[str]) -> bool:
     """Whether a method and a target are told by their names."""
     asked = any(is_method(values[at].upper()) for at in places.method)
-    return asked and any(is_target(values[at]) for at in places.target)
+    return asked and any(is_target(values[at]) for at in (*places.target, *places.request))
 
 
 def _whole_request(text: str) -> bool:

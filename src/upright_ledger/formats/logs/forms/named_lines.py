@@ -29,10 +29,15 @@ _PAIR = re.compile(
 )
 _EXTENDED = re.compile(r"\b(?:CEF:\d|LEEF:\d[.\d]*)\|(?:[^|]*\|){4,6}")
 """With which an event begins whose values may hold blanks."""
+_TOLD = {"dhost": "host", "start": "starttime", "end": "time"}
+"""Names of such events that say something else elsewhere, and what they mean."""
+_ESCAPED = re.compile(r"\\([=|\\])")
 _NEXT = re.compile(r"[\s^]+(?=[A-Za-z_][\w.-]*=)")
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
 _COLON = re.compile(r"[,;|]\s{1,9}(?=[A-Za-z_][\w .-]{0,30}: )")
 """What divides names and values between which a colon stands."""
+_METRIC = re.compile(r"[A-Za-z_:][\w:]*\{.*\} +[-+\d.eE]+(?: +\d+)?", re.DOTALL)
+"""A figure with labels, as programs tell of themselves; it stands for many requests."""
 _FEWEST = 3
 _DIVIDED = 2  # values that end in a sign by which all are divided
 _MOST_SHAPES = 1_000
@@ -80,9 +85,11 @@ def _closing(values: Sequence[str]) -> str:
 def _labelled(told: Sequence[str]) -> list[tuple[str, str]]:
     """Names with values that stand apart; some names are told by a label beside them."""
     pairs = [
-        (name.strip(), value) for name, sign, value in (t.partition("=") for t in told) if sign
+        (name.strip(), _ESCAPED.sub(r"\1", value))
+        for name, sign, value in (t.partition("=") for t in told)
+        if sign
     ]
-    labels = {n.removesuffix("Label"): v for n, v in pairs if n.endswith("Label")}
+    labels = _TOLD | {n.removesuffix("Label"): v for n, v in pairs if n.endswith("Label")}
     return [(labels.get(name, name), value) for name, value in pairs]
 
 
@@ -128,6 +135,8 @@ def _places(pairs: Sequence[tuple[str, str]]) -> Places:
 
 def _sniff_named(lines: Sequence[str]) -> Likeness:
     first = lines[:60]
+    if any(map(_METRIC.fullmatch, first)):
+        return Likeness.NONE
     told = [pairs for line in first if len(pairs := _pairs(line)) >= _FEWEST]
     requests = [
         pairs for pairs in told if tells_of_requests(_places(pairs), [value for _, value in pairs])

@@ -14,7 +14,7 @@ from typing import Any
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import delimiter_of
-from upright_ledger.formats.files.text import USUAL, encoding_of, fits, open_in
+from upright_ledger.formats.files.text import MIXED, USUAL, encoding_of, first_misfit, fits, open_in
 from upright_ledger.formats.tables.cells import Row, looks_like_address, number
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import (
@@ -47,6 +47,11 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
             notes.append(f"read as {name}: its headings are words in it, and {why}")
         else:
             notes.append(f"read as Windows-1252: {why}")
+    elif name == MIXED:
+        notes.append(
+            f"read as UTF-8, and bytes that are none as Windows-1252: line {first_misfit(path):,} "
+            "is the first to hold one"
+        )
     with open_in(path, name, strict=bool(encoding)) as file:
         lines = map(with_plain_bars, file)
         first = list(islice(lines, 500))
