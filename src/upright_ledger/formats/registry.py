@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from importlib import import_module
 from pathlib import Path
@@ -32,6 +33,13 @@ def read_urls(path: Path, kind: str, options: ReadOptions) -> tuple[str, Reading
     check_kind(kind)
     found = kind or kinds.recognise_surely(path)
     return found, _reader_of(found)(path, options)
+
+
+def read_whole(path: Path, kind: str, options: ReadOptions) -> Reading:
+    """What a file says, read from its begin to its end: what a worker sends back."""
+    reading = read_urls(path, kind, options)[1]
+    # An iterator over a list can be sent, and what is found out on the way is there by then.
+    return replace(reading, items=iter(list(reading.items)))
 
 
 def _reader_of(kind: str) -> Reader:

@@ -19,6 +19,7 @@ import trustme
 
 from conftest import PROGRAM, Program
 from ledger_contents import contents_of
+from other_samples import SAMPLES
 from remote_parts import bucket, dask
 from upright_ledger.demo.sample import Sample
 
@@ -94,6 +95,22 @@ def test_a_bucket(
     assert "no file matches s3://logs/2025/*.gz" in missing.err
     missing = one("gather", "s3://other/x.log", code=3, **stored)
     assert "s3://other/x.log" in missing.err
+
+
+def test_files_of_other_kinds(workers: str, parts: Path, tmp_path: Path) -> None:
+    """Lists, tables, maps, rules and documents, with a log among them."""
+    files = tmp_path / "files"
+    for n, sample in enumerate([*SAMPLES.values()][::6]):
+        folder = files / f"{n:03}"
+        folder.mkdir(parents=True)
+        (folder / sample.name).write_bytes(sample.data)
+    (files / "damaged.jsonl").write_text('{"url": "/a"}\n' * 900 + '{"url": "/b\n')
+    one, others = Program(_opened(tmp_path / "a")), Program(_opened(tmp_path / "b"))
+    told = one("gather", files, parts / NAMES[0], code=3)
+    by_workers = others("gather", "--on", workers, files, parts / NAMES[0], code=3)
+    assert (by_workers.out, by_workers.err) == (told.out, told.err)
+    assert "damaged.jsonl" in told.err
+    assert contents_of(others.folder) == contents_of(one.folder)
 
 
 def test_workers_ask_the_rules(

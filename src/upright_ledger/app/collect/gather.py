@@ -138,7 +138,7 @@ def _read_all(
     queue = deque(one for file in files for one in parts_of(file, kinds, options, notes))
     kinds |= {one: FileKind.SHEET for one in queue if one.sheet}
     if pieces is not None:
-        pieces.expect(f for f in queue if FileKind.ACCESS_LOG in {kind, kinds.get(f)})
+        pieces.expect((file, kinds.get(file) or kind) for file in queue)
     seen = set(queue)
     left: dict[str, list[str]] = {}
     while queue:

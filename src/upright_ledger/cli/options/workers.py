@@ -19,7 +19,7 @@ on_option = click.option(
     default=None,
     metavar="WORKERS",
     help=(
-        "Who reads logs and asks rules: tcp://HOST:8786 or tls://HOST:8786, a Dask scheduler; "
+        "Who reads files and asks rules: tcp://HOST:8786 or tls://HOST:8786, a Dask scheduler; "
         "local, a process for each core of this machine; here, this command.  [default: as "
         "[cluster] in upright.toml, else here]"
     ),

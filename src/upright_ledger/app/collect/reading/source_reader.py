@@ -76,7 +76,7 @@ class SourceReader:
         trusted: bool,
     ) -> None:
         """amend: what is done to the items before they are placed. within, trusted: see `gather`.
-        pieces: has workers read logs, if there are any.
+        pieces: has workers read files, if there are any.
         asked: what the user said of how files are to be read.
         """
         self._asked = asked
@@ -197,8 +197,8 @@ class SourceReader:
         return result, reading
 
     def _reading(self, file: Input, kind: str, options: ReadOptions) -> Reading:
-        if self._pieces is not None and kind == FileKind.ACCESS_LOG and self._pieces.takes(file):
-            return self._pieces.read(file, options)
+        if self._pieces is not None and self._pieces.takes(file, kind):
+            return self._pieces.read(file, kind, options)
         return read_urls(file.path, kind, options)[1]
 
     def _known_lines(self, method: str) -> dict[str, list[bytes]]:
