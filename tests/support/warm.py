@@ -21,9 +21,11 @@ from io import StringIO
 from pkgutil import walk_packages
 from typing import Any
 
-import upright_ledger.cli
+import upright_ledger
+from upright_ledger.core.inventory.agents import asker_of
 
 HEAVY = (
+    "dateutil.relativedelta",
     "pycurl",
     "xxhash",
     "lxml.html",
@@ -80,10 +82,12 @@ def run(request: dict[str, Any], main: Any) -> int:
 
 def serve() -> None:
     """Answer requests until standard input ends."""
-    for module in walk_packages(upright_ledger.cli.__path__, "upright_ledger.cli."):
-        import_module(module.name)
+    for module in walk_packages(upright_ledger.__path__, "upright_ledger."):
+        if not module.name.endswith("__main__"):
+            import_module(module.name)
     for name in HEAVY:
         import_module(name)
+    asker_of("Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0")
     (entry,) = entry_points(group="console_scripts", name="upright")
     main = entry.load()
     for line in sys.stdin:

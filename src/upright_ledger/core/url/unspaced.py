@@ -83,6 +83,6 @@ def syllables(text: str) -> list[str]:
 
 
 _BEFORE = "\u0e40\u0e41\u0e42\u0e43\u0e44\u0ec0\u0ec1\u0ec2\u0ec3\u0ec4\u1039\u17d2"
-"""What a consonant follows: vowels of Thai and Lao; signs of Burmese and Khmer that put it below."""
+"""What a consonant follows: vowels of Thai and Lao, signs of Burmese and Khmer."""
 _AFTER = "\u0e30\u0e32\u0e33\u0e45\u0eb0\u0eb2\u0eb3\u30fc\u3005"
 """Vowels of Thai and Lao behind their consonant; marks of length and of repetition."""
