@@ -147,6 +147,28 @@ def test_a_given_column_comes_first_and_must_exist() -> None:
 
 
 @pytest.mark.parametrize(
+    ("cell", "figure"),
+    [
+        ("۳٬۴۰۰", 3400.0),
+        ("\u200e٣٬٤٠٠", 3400.0),
+        ("٠٫٥", 0.5),
+        ("３，４００", 3400.0),
+        ("१२३", 123.0),
+        ("一二", None),
+        ("²", None),
+        ("12時", None),
+    ],
+)
+def test_figures_in_digits_of_other_scripts(cell: str, figure: float | None) -> None:
+    assert number(cell) == figure
+
+
+def test_marks_of_the_direction_of_writing_are_no_part_of_a_header() -> None:
+    assert bare("\u200fکلیک\u200cها\u200e") == bare("کلیکها")
+    assert bare("\u200eＵＲＬ") == "url"
+
+
+@pytest.mark.parametrize(
     ("lines", "delimiter"),
     [
         (["a,b", "1,2"], ","),

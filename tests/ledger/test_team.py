@@ -85,6 +85,21 @@ def test_several_ledgers_are_in_one_database(ada: Program, database: str, tmp_pa
     assert Program(tmp_path / "y").json("balance")["entries"] == 2
 
 
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        (("--database", "postgresql+psycopg://bob@db.example/x", "--slash", "never"), "--slash"),
+        (("--old", OLD, "--case", "exact"), "leave --old and --case out"),
+        ((), "name it with --database"),
+    ],
+)
+def test_who_joins_says_nothing_that_all_have_settled(
+    bare: Program, given: tuple[str, ...], said: str
+) -> None:
+    assert said in bare("open", "bob", "--join", *given, code=2).err
+    assert not (bare.folder / "bob").exists()
+
+
 def test_who_joins_has_the_settings_of_all(ada: Program, bob: Program) -> None:
     ada.write("urls.txt", "/Shop/A\n/shop/a\n/x?id=1\n/x?id=2\n")
     ada("gather", "urls.txt")
@@ -137,9 +152,6 @@ def test_what_cannot_be_joined_is_one_sentence(
         assert told.code in {2, 3}
         assert word in told.err
         assert len(told.err.splitlines()) == 2
-    told = program("open", "z", "--join", "--old", OLD, "--database", database, code=2)
-    assert "--join goes with --database" in told.err
-    assert not (tmp_path / "z").exists()
 
 
 def shown(queue: Queue) -> str:

@@ -38,7 +38,8 @@ def _pumps(r: random.Random) -> Iterator[tuple[Page, Page]]:
 
 def _recipes(r: random.Random) -> Iterator[tuple[Page, Page]]:
     ways = ["แกงเขียวหวาน", "ผัดกะเพรา", "ต้มยำ", "ทอดกระเทียม", "แกงมัสมั่น", "น้ำพริก"]
-    for n, (way, what) in enumerate(product(ways, ["ไก่", "หมู", "กุ้ง", "เต้าหู้", "ปลาหมึก", "เห็ดรวม"])):
+    whats = ["ไก่", "หมู", "กุ้ง", "เต้าหู้", "ปลาหมึก", "เห็ดรวม"]
+    for n, (way, what) in enumerate(product(ways, whats)):
         new = r.choice([way + what, f"สูตร{way}{what}"])
         path = f"/{quote(way + what)}/"
         yield (

@@ -36,6 +36,10 @@ TONGUES: dict[str, tuple[str, str, str, str]] = {
     "Hebrew, impressions": ("דף", "חשיפות", "סהכ", IMPRESSIONS),
     "Thai, clicks": ("หน้า", "จำนวนคลิก", "รวม", CLICKS),
     "Arabic, impressions": ("الصفحة", "مرات الظهور", "المجموع", IMPRESSIONS),
+    "Persian": ("صفحه", "\u200fکلیک\u200cها", "Total", CLICKS),
+    "Japanese, of a counter": ("ＵＲＬ", "アクセス数", "合計", HITS),
+    "Hindi": ("पेज", "क्लिक", "Total", CLICKS),
+    "Basque": ("Orria", "Inpresioak", "Total", IMPRESSIONS),
     "a count": ("request.keyword: Descending", "Count of records", "Total", HITS),
 }
 

@@ -6,6 +6,7 @@ import csv
 import re
 from datetime import UTC, date, datetime
 from functools import lru_cache
+from unicodedata import decimal
 
 Row = tuple[int, list[str]]
 """The line or row of the file, from 1, and its cells; a blank row has none."""
@@ -79,7 +80,16 @@ def status_code(cell: str) -> int:
     return int(match[1]) if match else 0
 
 
-_NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019]")
+_NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019\u200c\u200e\u200f\u2066-\u2069]")
+"""With marks of the direction of writing, which exports in Arabic and Hebrew put around figures."""
+_OTHER_DIGITS = re.compile(r"[^\x00-\x7f]")
+_POINTS = {"\u066b": ".", "\u066c": ",", "\uff0c": ",", "\uff0e": "."}
+
+
+def _in_ascii(found: re.Match[str]) -> str:
+    """A digit of another script, or what parts them, as in ASCII."""
+    digit = decimal(found[0], -1)
+    return _POINTS.get(found[0], found[0]) if digit < 0 else str(digit)
 
 
 _GROUPED = re.compile(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d+)?\Z")
@@ -109,6 +119,8 @@ def number(cell: str) -> float | None:
 def _number(cell: str) -> float | None:
     if cell.isascii() and cell.isdigit():
         return float(cell)
+    if not cell.isascii():
+        cell = _OTHER_DIGITS.sub(_in_ascii, cell)
     text = _NUMBER_SIGNS.sub("", cell)
     if text.isascii() and text.isdigit():
         return float(text)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from unicodedata import combining, normalize
+from unicodedata import category, combining, normalize
 
 from upright_ledger.core.inventory.units import UNITS
 from upright_ledger.formats.tables.cells import looks_like_address
@@ -53,7 +53,8 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "eniyisayfalar", "sayfayolu", "açılışsayfası", "oldal", "oldalak", "céloldal", "webcím",
         "σελίδα", "σελίδες", "διεύθυνση", "paginaurl", "сторінки", "адреса", "stranica",
         "stranice", "stran", "strani", "puslapis", "puslapiai", "lapa", "lapas", "leht", "lehed",
-        "trang", "halaman", "صفحة", "الصفحة", "דף", "หน้า", "หน้าเว็บ", "पृष्ठ", "pad",
+        "trang", "halaman", "صفحة", "الصفحة", "דף", "หน้า", "หน้าเว็บ", "पृष्ठ", "पेज", "صفحه",
+        "orria", "pad",
         "chemin", "ruta", "percorso", "sokvag", "sti", "sciezka", "cesta", "polku",
     ),
     **{name: unit.headings for name, unit in UNITS.items() if unit.headings},
@@ -100,10 +101,13 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
 
 
 def bare(header: str) -> str:
-    """A header for comparing: "Page URL" and "page_url" are one, as are "Página" and "pagina"."""
+    """A header for comparing: "Page URL" and "page_url" are one, as are "Página" and "pagina"; what
+    joins letters or says in which direction they are written makes no difference.
+    """
     text = header.strip().strip('"\ufeff').lower()
     if not text.isascii():
-        text = "".join(c for c in normalize("NFKD", text) if not combining(c)).replace("ł", "l")
+        letters = (c for c in normalize("NFKD", text) if not combining(c) and category(c) != "Cf")
+        text = "".join(letters).replace("ł", "l")
         text = text.removeprefix("ال")  # the article of Arabic
     return re.sub(r"[\s_.\-]+", "", text)
 

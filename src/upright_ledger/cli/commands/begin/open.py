@@ -5,12 +5,22 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
+from click.core import ParameterSource
 
 from upright_ledger.app.begin.open_ledger import join as join_team
 from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.errors import UsageError
+
+_OF_ALL = ("old", "new", "slash", "case", "significant")
+"""What holds for all who work on a ledger."""
+
+
+def _told(*names: str) -> list[str]:
+    """Those of the options that were given."""
+    context = click.get_current_context()
+    return [n for n in names if context.get_parameter_source(n) != ParameterSource.DEFAULT]
 
 
 @click.command("open")
@@ -84,10 +94,14 @@ def command(
     database, and hold for all; upright.toml keeps what is one's own.
     """
     if join:
-        if old or new or significant or not database:
+        if told := _told(*_OF_ALL):
             raise UsageError(
-                "--join goes with --database, and takes the sites from there",
-                "leave --old, --new and --significant out",
+                "--join takes the sites, and how addresses are folded, from the team's ledger",
+                f"leave {' and '.join(f'--{name}' for name in told)} out",
+            )
+        if not database:
+            raise UsageError(
+                "--join does not say where the team's ledger is", "name it with --database"
             )
         ledger = join_team(folder, database)
     elif not old or not new:
