@@ -183,7 +183,7 @@ _FOLDER_PAGES = frozenset(["index", "default"])
 
 _PARTS_OF_A_TITLE = re.compile(
     r"\s+[|–—:·»«>/-]+\s+|\s*[|｜»«【】]\s*|:\s+"
-    rf"|(?<={LETTER})\s*[_–—:：·・-]\s*(?={LETTER})"  # blanks are no more usual here
+    rf"|(?<={LETTER})\s*[_＿–—:：／·・－-]\s*(?={LETTER})"  # blanks are no more usual here
 )
 _MANY = 5  # pages; their titles have the name of their site or section in common
 SAID = 3

@@ -20,8 +20,8 @@ _LONGEST = 8
 _FEWEST = 3
 """How often a word is seen at least."""
 _ROUNDS = 4
-_ENOUGH = 20_000
-"""Different runs of letters from which words are learned."""
+_ENOUGH = 300_000
+"""Syllables, about, of different runs of letters from which words are learned."""
 _UNKNOWN = 12.0
 """What a syllable costs that no word explains, in nats."""
 
@@ -31,7 +31,7 @@ _UNSPACED = re.compile(f"{LETTER}+")
 def break_words(texts: Iterable[str]) -> Callable[[str], str]:
     """What puts blanks between the words of a text, by what is repeated in these."""
     told = {run for text in texts if not text.isascii() for run in _runs(text)}
-    step = max(1, -(-len(told) // _ENOUGH))
+    step = 1 + sum(map(len, told)) // _ENOUGH
     learned = [tuple(syllables(run)) for run in sorted(told)[::step]]
     words = _learn(learned)
 
@@ -52,14 +52,9 @@ _Word = tuple[str, ...]
 
 def _learn(told: list[_Word]) -> dict[_Word, float]:
     """Words → their costs in nats."""
-    seen = Counter(
-        run[at:end]
-        for run in told
-        for at in range(len(run))
-        for end in range(at + 1, min(at + _LONGEST, len(run)) + 1)
-    )
-    counts = _frequent(seen)
-    syllable = math.log(sum(1 for word in seen if len(word) == 1) or 1)
+    counts = _repeated(told)
+    kinds = len({part for run in told for part in run})
+    syllable = math.log(kinds or 1)
     costs = _costs(counts)
     for _ in range(_ROUNDS):
         counts = _frequent(Counter(word for run in told for word in _cut(run, costs)))
@@ -71,6 +66,22 @@ def _learn(told: list[_Word]) -> dict[_Word, float]:
                 if (_cost(_cut(word, costs), costs) - cost) * counts[word] > syllable * len(word):
                     costs[word] = cost
     return costs
+
+
+def _repeated(told: list[_Word]) -> Counter[_Word]:
+    """What is repeated, with how often; longer parts of a run only where both shorter ones are."""
+    found: Counter[_Word] = Counter()
+    for length in range(1, _LONGEST + 1):
+        found |= _frequent(
+            Counter(
+                run[at : at + length]
+                for run in told
+                for at in range(len(run) - length + 1)
+                if length == 1
+                or (run[at : at + length - 1] in found and run[at + 1 : at + length] in found)
+            )
+        )
+    return found
 
 
 def _frequent(counts: Counter[_Word]) -> Counter[_Word]:
@@ -109,12 +120,12 @@ def _cut(run: _Word, costs: Mapping[_Word, float]) -> list[_Word]:
 
 def _whole(cut: Iterable[_Word]) -> list[str]:
     """Words with what no word explains in one: syllables that stand alone."""
-    words: list[_Word] = []
+    words: list[list[str]] = []
     alone = False
     for word in cut:
         if len(word) == 1 and (alone or (words and not is_han(word[0]))):
             words[-1] += word
         else:
-            words.append(word)
+            words.append([*word])
             alone = len(word) == 1
     return ["".join(word) for word in words]
