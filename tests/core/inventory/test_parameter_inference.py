@@ -156,6 +156,28 @@ def test_why_a_parameter_chooses_or_does_not(
     assert parameter_inference._judge(parameter, rows) == reason
 
 
+def test_a_page_is_not_that_of_its_folder() -> None:
+    """A parameter that never changes, as the shop has one page of a kind there, beside the page
+    that is shown without it.
+    """
+    asked = [seen("/", f"route=contact&y={n}", "Contact") for n in range(9)]
+    (kept,) = suggest([*asked, SeenQuery("/", {}, "Our shop")], FOLD)
+    assert kept.significant == ("route",)
+    assert kept.reasons[0].why == "the path alone shows another page in 9 of 9 comparisons"
+    for title in ("Contact", ""):
+        (dropped,) = suggest([*asked, SeenQuery("/", {}, title)], FOLD)
+        assert dropped.significant == ()
+    # What another parameter shows is not this one's doing.
+    others = [
+        seen("/", f"id={n}&route=contact&y={y}", f"Page {n}") for n in range(5) for y in (1, 2)
+    ]
+    (told,) = suggest([*others, SeenQuery("/", {}, "Our shop")], FOLD)
+    assert told.significant == ("id",)
+    printed = [seen("/", f"print=1&y={n}", "For print") for n in range(9)]
+    (view,) = suggest([*printed, SeenQuery("/", {}, "Our shop")], FOLD)
+    assert view.significant == ()
+
+
 def test_one_path_of_a_folder_where_the_page_changes_is_enough() -> None:
     rows = [
         *(seen("/a/p", f"sid={n}&y=1", "Same") for n in range(6)),

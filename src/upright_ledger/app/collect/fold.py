@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
+from itertools import chain
 from typing import Any
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
@@ -21,7 +22,12 @@ from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.db.policies import share, shared_settings, stored_policy
 from upright_ledger.ledger.lines.keeping import follow
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.entries import count_entries, hosts_of, seen_queries
+from upright_ledger.ledger.tables.entries import (
+    count_entries,
+    hosts_of,
+    seen_queries,
+    titles_without_query,
+)
 from upright_ledger.ledger.tables.reclassify import ACCESS_LOG, know_stock
 from upright_ledger.ledger.tables.renormalise import Refolded, refold
 from upright_ledger.ledger.tables.sources import list_sources
@@ -105,7 +111,10 @@ def _folding(
     changing = apply or bool(significant or case or take_back)
     with ledger.reading() as connection:
         before = count_entries(connection)
-        seen = [] if changing and not accept else list(_seen(seen_queries(connection), stored))
+        asked = [] if changing and not accept else seen_queries(connection)
+        plain = titles_without_query(connection, (text for text, _, _ in asked)) if asked else {}
+        alone = ((text, title, 0) for text, title in plain.items())
+        seen = list(_seen(chain(asked, alone), stored))
     suggestions = suggest(seen, stored)
     chosen = dict(wanted.significant)
     if accept:
@@ -224,7 +233,9 @@ def _checked(text: str) -> str:
 
 
 def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterable[SeenQuery]:
-    """Spellings with a query as the core looks at them: (spelling, title, status)."""
+    """Spellings as the core looks at them: (spelling, title, status); none whose parameters all say
+    nothing.
+    """
     for spelling, title, status in rows:
         path, _, query = spelling[spelling.index("/", 8) :].partition("?")
         params: dict[str, str] = {}
@@ -232,7 +243,7 @@ def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterab
             name, _, value = part.partition("=")
             if name and not policy.purpose(name, value):
                 params.setdefault(name, value)
-        if params:
+        if params or not query:
             yield SeenQuery(policy.fold_path(path)[0], params, title, status)
 
 

@@ -105,8 +105,8 @@ _CHOOSERS = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class SeenQuery:
-    """One spelling with a query: folded path, parameters, and what is known of the page it
-    showed.
+    """One spelling: folded path, parameters, and what is known of the page it showed. Without
+    parameters it is what others are compared with.
     """
 
     path: str
@@ -152,7 +152,10 @@ class Doubt:
 
 @dataclass
 class _Group:
+    """Spellings of a path, or of some; plain: those without parameters."""
+
     seen: list[SeenQuery] = field(default_factory=list)
+    plain: list[SeenQuery] = field(default_factory=list)
 
     def names(self) -> list[str]:
         return sorted({name for s in self.seen for name in s.params})
@@ -171,7 +174,9 @@ def suggest(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -> list[Sugge
         if _named_by_bare_words(group.seen):
             continue
         names = group.names()
-        reasons = tuple(_judge(name, group.seen) for name in names)
+        judged = [_judge(name, group.seen) for name in names]
+        choosers = {r.parameter for r in judged if r.chooses}
+        reasons = tuple(r if r.chooses else _beside_plain(r, group, choosers) for r in judged)
         keep = tuple(r.parameter for r in reasons if r.chooses)
         if len(keep) == len(reasons):
             continue
@@ -226,13 +231,16 @@ def _groups(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -> dict[str, 
     """Spellings by path; those of paths with few of them by folder, as "/folder/*"."""
     by_path: dict[str, _Group] = defaultdict(_Group)
     for seen in spellings:
-        if policy.significant_at(seen.path) is None and seen.params:
-            by_path[seen.path].seen.append(seen)
+        if policy.significant_at(seen.path) is None:
+            group = by_path[seen.path]
+            (group.seen if seen.params else group.plain).append(seen)
     found = {path: group for path, group in by_path.items() if len(group.seen) >= ENOUGH}
     folders: dict[str, _Group] = defaultdict(_Group)
     for path, group in by_path.items():
         if path not in found:
-            folders[path.rpartition("/")[0] + "/*"].seen += group.seen
+            folder = folders[path.rpartition("/")[0] + "/*"]
+            folder.seen += group.seen
+            folder.plain += group.plain
     return found | {path: group for path, group in folders.items() if len(group.seen) >= ENOUGH}
 
 
@@ -277,6 +285,26 @@ def _judge(name: str, group: list[SeenQuery]) -> Reason:
     ):
         return Reason(name, False, f"few values come back again and again: {told}")
     return Reason(name, True, f"{'always there, ' if always else ''}{told}")
+
+
+def _beside_plain(reason: Reason, group: _Group, choosers: set[str]) -> Reason:
+    """What is known of a parameter that is to be left out by how it occurs alone: it stays where
+    the path without it is another page. choosers: parameters that stay anyway.
+    """
+    name = reason.parameter
+    if name.lower() in _VIEWS or _changes(name, group.seen)[1]:
+        return reason
+    titles = {s.path: s.title for s in group.plain if s.title}
+    told = [
+        s.title != titles[s.path]
+        for s in group.seen
+        if name in s.params and s.title and s.path in titles and choosers.isdisjoint(s.params)
+    ]
+    differ, compared = sum(told), len(told)
+    if differ * 2 <= compared:
+        return reason
+    why = f"the path alone shows another page in {differ} of {compared} comparisons"
+    return Reason(name, True, why)
 
 
 def _by_path(group: list[SeenQuery]) -> dict[str, list[SeenQuery]]:

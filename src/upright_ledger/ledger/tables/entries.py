@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from operator import attrgetter
 from typing import Any
@@ -88,6 +88,19 @@ def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
         told[spelling] = (title or its_title, status or its_status)
     spelled = "SELECT id, spelling FROM spellings WHERE entry IS NOT NULL AND spelling LIKE '%?%'"
     return [(text, *told.get(number, ("", 0))) for number, text in connection.rows(spelled)]
+
+
+def titles_without_query(connection: Connection, asked: Iterable[str]) -> dict[str, str]:
+    """Titles of the addresses of these spellings but for their queries, where sources that count
+    tell them.
+    """
+    wanted = {text.partition("?")[0] for text in asked}
+    told = (
+        "SELECT p.spelling, o.title FROM observations o JOIN sources s ON s.id = o.source "
+        "JOIN spellings p ON p.id = o.spelling WHERE NOT s.withdrawn AND o.title <> '' "
+        "AND p.entry IS NOT NULL AND p.spelling NOT LIKE '%?%' ORDER BY o.source DESC"
+    )
+    return {text: title for text, title in connection.rows(told) if text in wanted}
 
 
 def known_requests(connection: Connection) -> Iterator[tuple[str, str]]:
