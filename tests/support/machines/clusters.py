@@ -12,7 +12,8 @@ from pathlib import Path
 
 _FOLDERS = sorted(Path("/usr/lib/postgresql").glob("*/bin"), reverse=True)
 BINARIES = next((f for f in _FOLDERS if (f / "initdb").exists()), None)
-PORT = 54000 + os.getpid() % 1000
+PORT = 31_000 + os.getpid() % 1_700
+"""One that no outgoing connection is given: such a one would keep the server from starting."""
 
 
 def _as_its_user(*command: str) -> list[str]:

@@ -19,7 +19,8 @@ _ALPHABETS = "\u0e01-\u0e4e\u0e81-\u0ece\u1000-\u103f\u1050-\u109f\u1780-\u17d3"
 LETTER = f"[{_HAN}{_HIRAGANA}{_KATAKANA}{_ALPHABETS}]"
 """A letter of such a script, as a regular expression."""
 
-_UNSPACED = re.compile(f"{LETTER}+")
+UNSPACED = re.compile(f"{LETTER}+")
+"""A stretch of such letters."""
 _ONE_HAN = re.compile(f"[{_HAN}]")
 _RUN = re.compile(
     f"(?P<han>[{_HAN}]+)|(?P<hiragana>[{_HIRAGANA}]+)|(?P<katakana>[{_KATAKANA}]+)"
@@ -29,7 +30,7 @@ _RUN = re.compile(
 
 def holds_unspaced(text: str) -> bool:
     """Whether a text holds letters of such a script."""
-    return not text.isascii() and _UNSPACED.search(text) is not None
+    return not text.isascii() and UNSPACED.search(text) is not None
 
 
 def is_han(text: str) -> bool:
@@ -43,7 +44,7 @@ def spaced(text: str) -> str:
     """
     if text.isascii():
         return text
-    apart = _UNSPACED.sub(_apart, text)
+    apart = UNSPACED.sub(_apart, text)
     return text if apart.isspace() else apart
 
 

@@ -13,7 +13,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from itertools import chain
 
-from upright_ledger.core.url.unspaced import LETTER, is_han, runs, syllables
+from upright_ledger.core.url.unspaced import UNSPACED, is_han, runs, syllables
 
 _LONGEST = 8
 """Syllables of a word."""
@@ -24,8 +24,6 @@ _ENOUGH = 300_000
 """Syllables, about, of different runs of letters from which words are learned."""
 _UNKNOWN = 12.0
 """What a syllable costs that no word explains, in nats."""
-
-_UNSPACED = re.compile(f"{LETTER}+")
 
 
 def break_words(texts: Iterable[str]) -> Callable[[str], str]:
@@ -39,11 +37,11 @@ def break_words(texts: Iterable[str]) -> Callable[[str], str]:
         told = (_whole(_cut(tuple(syllables(run)), words)) for run in runs(found[0]))
         return " ".join(chain.from_iterable(told))
 
-    return lambda text: text if text.isascii() else _UNSPACED.sub(broken, text)
+    return lambda text: text if text.isascii() else UNSPACED.sub(broken, text)
 
 
 def _runs(text: str) -> Iterable[str]:
-    for found in _UNSPACED.finditer(text):
+    for found in UNSPACED.finditer(text):
         yield from runs(found[0])
 
 
