@@ -10,6 +10,7 @@ import xlsxwriter
 from conftest import Program
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.records import Aside, ReadOptions, Record, RecordBlock, one_by_one
+from upright_ledger.formats.tables.pairs import read_pairs
 from upright_ledger.formats.tables.url_rows import read_table_urls
 
 OLD = "http://www.quillhaven.example"
@@ -205,3 +206,26 @@ def test_a_list_of_errors_with_agents_fails_for_people_alone(museum: Program) ->
     rows = museum.json("triage", "errors.csv", code=1)["entries"]
     lost = {e["legacy_url"].removeprefix(OLD): (e["lost"], e["bots"]) for e in rows}
     assert lost == {"/a.html": (2, 0), "/b.html": (0, 1)}
+
+
+IN_WORDS = [
+    "From/To", "Quelle/Ziel", "Von-URL/Nach-URL", "De/Vers", "URL source/URL de destination",
+    "Origen/Destino", "Da/A", "URL antiga/URL nova", "Stary adres/Nowy adres", "Gammal URL/Ny URL",
+    "Vanha osoite/Uusi osoite", "Stará URL/Nová URL", "Старый URL/Новый URL", "Откуда/Куда",
+    "Eski URL/Yeni URL", "Régi URL/Új URL", "旧URL/新URL", "リダイレクト元/リダイレクト先",
+    "旧网址/新网址", "舊網址/新網址", "이전 URL/새 URL", "URL cũ/URL mới", "URL เดิม/URL ใหม่",
+    "Παλιό URL/Νέο URL", "כתובת ישנה/כתובת חדשה", "الرابط القديم/الرابط الجديد",
+    "पुराना URL/नया URL",
+    "آدرس قدیمی/آدرس جدید", "URL lama/URL baru", "URL vechi/URL nou", "Legacy/Replacement",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("heading", IN_WORDS)
+def test_bare_paths_are_told_apart_by_words_of_any_tongue(heading: str, tmp_path: Path) -> None:
+    """Nothing but the headings says which are the old ones, and in which order they stand."""
+    rows = [tuple(heading.split("/")), *((f"/old/{n}", f"/new/{n}/") for n in range(5))]
+    for turned in (False, True):
+        lines = [row[::-1] if turned else row for row in rows]
+        path = tmp_path / "sheet.csv"
+        path.write_text("".join(f"{a};{b}\n" for a, b in lines), encoding="utf-8")
+        assert [(p.old, p.new) for p in read_pairs(path).rows] == rows[1:]

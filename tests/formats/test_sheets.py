@@ -51,6 +51,19 @@ def test_pairs_are_read_by_name_or_by_what_they_hold(
     assert pairs_of(museum, text) == [("/a", "/x/", "301"), ("/b", "/y/", "302"), ("/c", "", "410")]
 
 
+def test_columns_that_stand_the_other_way_round_are_not_guessed(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"/old/{n}\n" for n in range(5)))
+    museum("gather", "urls.txt")
+    text = "Links,Rechts\n" + "".join(f"/new/{n}/,/old/{n}\n" for n in range(5))
+    told = museum("decide", "--from", museum.write("p.csv", text), "--as-given", code=3).err
+    assert "5 of the first 5 there are entries, and 0 of those on the left" in told
+    named = ("--column", "old=Rechts", "--column", "new=Links")
+    museum("decide", "--from", "p.csv", "--as-given", *named)
+    assert museum.json("entries", "--answer", "move")["matching"] == 5
+    museum.write("q.csv", "Links,Rechts\n/old/0,/old/1\n/new/7/,/x/\n")
+    museum("decide", "--from", "q.csv", "--as-given")
+
+
 @pytest.mark.parametrize(
     ("word", "status"),
     [("permanent", "301"), ("dauerhaft", "301"), ("vorübergehend", "302"), ("temporaire", "302"),

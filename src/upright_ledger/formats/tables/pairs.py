@@ -86,7 +86,8 @@ class Pair(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class Pairs:
     """A sheet of pairs and the rows that are none (line, reason). mapping: meaning → header;
-    unused: headers that say nothing here. notes: what else a user should know.
+    unused: headers that say nothing here. notes: what else a user should know. in_order: that the
+    old addresses stand before the new ones was taken for granted, as nothing tells them apart.
     """
 
     rows: list[Pair]
@@ -94,6 +95,7 @@ class Pairs:
     mapping: dict[str, str] = field(default_factory=dict)
     unused: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    in_order: bool = False
 
 
 def read_pairs(
@@ -125,7 +127,7 @@ def read_pairs(
         found = Pairs(
             [*found.rows, *part.rows], [*found.rejected, *part.rejected],
             found.mapping or part.mapping, found.unused or part.unused,
-            [*found.notes, *part.notes],
+            [*found.notes, *part.notes], found.in_order or part.in_order,
         )  # fmt: skip
     if not found.rows and not found.rejected:
         raise next(iter(failed.values()), InputError(f"{path} is empty", "export it again"))
@@ -146,7 +148,7 @@ def _pairs_of(
 ) -> Pairs:
     if not rows:
         raise InputError(f"{path} is empty", "export it again")
-    header, columns = _find_columns(path, rows, options, new_origins)
+    header, columns, in_order = _find_columns(path, rows, options, new_origins)
     body = rows[header + 1 :] if header is not None else rows
     titles = rows[header][1] if header is not None else []
     width = RowWidth.of(kind, titles, (cells for _, cells in body))
@@ -171,13 +173,15 @@ def _pairs_of(
         for m, at in columns.items()
     }
     unused = [t.strip() for at, t in enumerate(titles) if t.strip() and at not in columns.values()]
-    return Pairs(pairs, rejected, named, unused)
+    return Pairs(pairs, rejected, named, unused, in_order=in_order)
 
 
 def _find_columns(
     path: Path, rows: list[Row], options: ReadOptions, new_origins: frozenset[str]
-) -> tuple[int | None, dict[str, int]]:
-    """The row of the header (None where there is none), and meaning → column."""
+) -> tuple[int | None, dict[str, int], bool]:
+    """The row of the header (None where there is none), meaning → column, and whether nothing tells
+    old addresses from new ones.
+    """
     given = {m: text for m, text in options.columns.items() if m in MEANINGS}
     for n, (_, cells) in enumerate(rows[:_HEADER_WITHIN]):
         if any(map(looks_like_address, cells)):
@@ -194,7 +198,7 @@ def _find_columns(
         ):
             continue
         if OLD in columns and (NEW in columns or STATUS in columns or given.get(NEW) == ""):
-            return n, columns
+            return n, columns, False
     named = ", ".join(h.strip() for h in rows[0][1] if h.strip())
     missing = [text for text in given.values() if text]
     if missing:
@@ -228,9 +232,9 @@ def _by_names(cells: Sequence[str], given: Mapping[str, str]) -> dict[str, int] 
 
 def _by_content(
     path: Path, rows: list[Row], hosts: frozenset[str], new_origins: frozenset[str], named: str
-) -> tuple[int | None, dict[str, int]]:
-    """Two columns of addresses: the old ones lie on old hosts, the new ones on new hosts, or they
-    stand in that order.
+) -> tuple[int | None, dict[str, int], bool]:
+    """Two columns of addresses: the old ones lie on old hosts, the new ones on new hosts, or their
+    header says so, or they stand in that order.
     """
     first = next(
         (
@@ -249,9 +253,14 @@ def _by_content(
     if not likely:
         raise InputError(f"{path} has no columns old and new", f"its columns are: {named}")
     old, new = likely[0], next((at for at in likely[1:]), None)
-    if new is not None and hosts | new_origins:
+    in_order = False
+    if new is not None:
         speaks = [_speaks_of_old(body, at, hosts, new_origins) for at in (old, new)]
-        if speaks[1] > speaks[0]:
+        above = rows[first - 1][1] if first else []
+        sides = [side_of(above[at]) if at < len(above) else "" for at in (old, new)]
+        told = speaks[0] == speaks[1] and (sides[0] == NEW or sides[1] == OLD)
+        in_order = speaks[0] == speaks[1] and not any(sides)
+        if speaks[1] > speaks[0] or told:
             old, new = new, old
     columns = {OLD: old} | (
         {NEW: new} if new is not None else {NEW: old + 1} if old + 1 < width else {}
@@ -263,7 +272,7 @@ def _by_content(
     if status is not None:
         columns[STATUS] = status
     header = first - 1 if first and sum(map(bool, rows[first - 1][1])) > 1 else None
-    return header if header is not None else (None if not first else first - 1), columns
+    return header if header is not None else (None if not first else first - 1), columns, in_order
 
 
 def _addresses(body: Sequence[Sequence[str]], at: int) -> float:

@@ -30,6 +30,7 @@ from upright_ledger.app.decide.sheets.pair_rows import (
 )
 from upright_ledger.app.decide.sheets.plain_pairs import PlainPair, read_plainly
 from upright_ledger.app.decide.sheets.sheet_answers import SheetAnswers, posting_of
+from upright_ledger.app.decide.sheets.turned_columns import refuse_turned
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     AnswerKind,
@@ -104,6 +105,7 @@ def decide_from(
     sites = ledger.settings.sites
     options = replace(options or ReadOptions(), hosts=frozenset(sites.site_of_authority))
     pairs = pairs_of_items(ledger, path) or read_pairs(path, options, frozenset(sites.new))
+    refuse_turned(ledger, path, pairs)
     result = _decide_pairs(ledger, path, pairs, reason, mode)
     if mode.dry_run or is_soon_looked_at(ledger, len(result.moved)):
         from upright_ledger.app.decide.sheets.against_match import against_match
