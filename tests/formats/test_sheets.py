@@ -67,7 +67,8 @@ def test_columns_that_stand_the_other_way_round_are_not_guessed(museum: Program)
 @pytest.mark.parametrize(
     ("word", "status"),
     [("permanent", "301"), ("dauerhaft", "301"), ("vorübergehend", "302"), ("temporaire", "302"),
-        ("supprimé", "410"), ("gelöscht", "410"),
+        ("supprimé", "410"), ("gelöscht", "410"), ("永久重定向", "301"), ("一時的", "302"), ("已删除", "410"),
+        ("временный", "302"), ("삭제됨", "410"), ("usunięte", "410"),
      ("eliminado", "410"), ("301 (permanent)", "301"), ("Moved permanently", "301")],
 )  # fmt: skip
 def test_words_are_statuses(museum: Program, word: str, status: str) -> None:

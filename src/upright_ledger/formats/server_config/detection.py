@@ -32,7 +32,8 @@ from upright_ledger.formats.server_config.rules_read import (
     ServerSetup,
     path_below,
 )
-from upright_ledger.formats.tables.pairs import read_pairs, status_word
+from upright_ledger.formats.tables.pairs import read_pairs
+from upright_ledger.formats.tables.status_words import status_word
 
 _NOTES = 5
 """Notes on single lines that are told."""

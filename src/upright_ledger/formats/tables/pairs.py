@@ -26,6 +26,7 @@ from upright_ledger.formats.tables.column_names import bare
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 from upright_ledger.formats.tables.rows.workbook_rows import hidden_note, sheets_of
+from upright_ledger.formats.tables.status_words import status_word
 from upright_ledger.formats.tables.url_table import Table
 
 OLD, NEW, STATUS, QUERY, KIND, UNTIL = "old", "new", "status", "query", "kind", "until"
@@ -299,31 +300,6 @@ def _statuses(body: Sequence[Sequence[str]], at: int) -> float:
         if cells
         else 0.0
     )
-
-
-_WORDS: Mapping[str, str] = {
-    "301": (
-        "permanent permanently permanente permanentemente permanenti dauerhaft dauerhafte "
-        "permanently définitive définitif définitivement definitiva definitivo blijvend"
-    ),
-    "302": (
-        "temporary temporarily temp temporär temporäre vorübergehend temporaire provisoire "
-        "temporal temporalmente temporaneo temporanea tijdelijk"
-    ),
-    "gone": (
-        "gone removed deleted gelöscht entfernt entfällt weg supprimé supprimée supprimer "
-        "eliminado eliminada borrado eliminato rimosso verwijderd vervallen"
-    ),
-}
-_BY_WORD = {word: status for status, words in _WORDS.items() for word in words.split()}
-
-
-def status_word(text: str) -> str:
-    """The status that words mean ("permanent", "vorübergehend", "supprimé"): 301, 302 or gone;
-    empty where they mean none.
-    """
-    found = {_BY_WORD[w] for w in re.findall(r"[^\W\d_]+", text.lower()) if w in _BY_WORD}
-    return found.pop() if len(found) == 1 else ""
 
 
 def _column(rows: Sequence[Sequence[str]], at: int | None) -> list[str]:

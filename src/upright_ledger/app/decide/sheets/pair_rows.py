@@ -18,8 +18,8 @@ from upright_ledger.formats.tables.pairs import (
     as_regular_expression,
     looks_like_pattern,
     pieces_of,
-    status_word,
 )
+from upright_ledger.formats.tables.status_words import status_word
 from upright_ledger.ledger.clock import today
 
 _CAPTURE = re.compile(r"(?<!\{)\{[+?]?([a-z][a-z0-9_]{0,30})(?:\|[^{}]*)?\}(?!\})")
