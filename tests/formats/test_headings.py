@@ -10,6 +10,7 @@ import xlsxwriter
 from conftest import Program
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.records import Aside, ReadOptions, Record, RecordBlock, one_by_one
+from upright_ledger.formats.tables.column_mapping import map_columns
 from upright_ledger.formats.tables.pairs import read_pairs
 from upright_ledger.formats.tables.url_rows import read_table_urls
 
@@ -229,3 +230,27 @@ def test_bare_paths_are_told_apart_by_words_of_any_tongue(heading: str, tmp_path
         path = tmp_path / "sheet.csv"
         path.write_text("".join(f"{a};{b}\n" for a, b in lines), encoding="utf-8")
         assert [(p.old, p.new) for p in read_pairs(path).rows] == rows[1:]
+
+
+TITLED = [
+    "Page/Titre de la page/Code de statut", "Página/Título de la página/Código de estado",
+    "Pagina/Titolo della pagina/Codice di stato", "Strona/Tytuł strony/Kod odpowiedzi",
+    "Sida/Sidtitel/Statuskod", "Sivu/Sivun otsikko/Tilakoodi", "Oldal/Oldalcím/Állapotkód",
+    "Stránka/Název stránky/Stavový kód", "Страница/Заголовок страницы/Код ответа",
+    "Sayfa/Sayfa başlığı/Durum kodu", "Σελίδα/Τίτλος σελίδας/Status", "Side/Sidetitel/Statuskode",
+    "ページ/ページ タイトル/ステータス コード", "网页/页面标题/状态码", "페이지/페이지 제목/상태 코드",
+    "หน้า/ชื่อหน้า/รหัสสถานะ", "Trang/Tiêu đề trang/Mã trạng thái", "Halaman/Judul halaman/Status",
+    "الصفحة/عنوان الصفحة/رمز الحالة", "דף/כותרת הדף/קוד סטטוס", "पेज/शीर्षक/Status",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("heading", TITLED)
+def test_titles_are_told_from_other_texts(heading: str) -> None:
+    """A text that nobody asked for stands before all, and is the longer one."""
+    rows = [[f"What all of page {n} is about", f"{OLD}/p/{n}", f"P {n}", "404"] for n in range(6)]
+    found = map_columns(["xyz", *heading.split("/")], rows, {}, frozenset())
+    assert {name: found[name] for name in ("url", "title", "status")} == {
+        "url": 1,
+        "title": 2,
+        "status": 3,
+    }
