@@ -254,3 +254,12 @@ def test_titles_are_told_from_other_texts(heading: str) -> None:
         "title": 2,
         "status": 3,
     }
+
+
+@pytest.mark.parametrize(
+    "heading", ["来源/网页", "参照元/ページ", "Источник/Страница", "Kaynak/Sayfa"]
+)
+def test_pages_that_link_are_not_the_pages_they_link_to(heading: str) -> None:
+    rows = [[f"{OLD}/from/{n}", f"{OLD}/p/{n}", "7"] for n in range(6)]
+    found = map_columns([*heading.split("/"), "Hits"], rows, {}, frozenset())
+    assert (found["url"], found["referrer"]) == (1, 0)
