@@ -30,13 +30,14 @@ def test_an_encoding_can_be_named(museum: Program) -> None:
             assert f"no encoding is called '{name}'" in refused.err
 
 
+@pytest.mark.parametrize("end", [b"\r\n", b"\r"], ids=["crlf", "cr"])
 @pytest.mark.parametrize("spoilt", [b"\xc3", b"f\xfcr", b"\xe2\x82", b"\x81\xff"])
-def test_one_spoilt_row_spoils_no_other(museum: Program, spoilt: bytes) -> None:
+def test_one_spoilt_row_spoils_no_other(museum: Program, spoilt: bytes, end: bytes) -> None:
     """A title cut within a character, or a row that another program wrote, amid UTF-8."""
     rows = [f"/t%C3%BCrme/{n},Türme und Glöckchen für {n}".encode() for n in range(20)]
     rows[7] = b"/t%C3%BCrme/7,T\xc3\xbcrme " + spoilt
     lines = [b"url,title", *rows]
-    (museum.folder / "titles.csv").write_bytes(b"\xef\xbb\xbf" + b"\r\n".join(lines))
+    (museum.folder / "titles.csv").write_bytes(b"\xef\xbb\xbf" + end.join(lines))
     (museum.folder / "list.txt").write_bytes(
         b"\n".join([b"/gl\xc3\xb6ckchen"] * 9 + [b"/m\xfchle"])
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import hashlib
 import io
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -22,7 +23,8 @@ MIXED = f"utf-8 and {USUAL}"
 read byte by byte.
 """
 _MOSTLY = 4
-"""So many lines hold other letters than ASCII as UTF-8 has them, for each that does otherwise."""
+"""So many runs of bytes beyond ASCII are UTF-8, for each that is none."""
+_BEYOND_ASCII = re.compile(rb"[\x80-\xff]+")
 _UTF16_BOMS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 
 
@@ -83,17 +85,23 @@ def _first_misfit(path: Path, encoding: str, *, whole: bool) -> tuple[int, int] 
     to be there; else a file that was cut off within it fits.
     """
     decoder = codecs.getincrementaldecoder(encoding)()
-    line = 1
+    line, returned = 1, False
     with open_bytes(path) as file:
         while True:
             block = file.read(_BLOCK)
+            if returned and block.startswith(b"\n"):
+                line -= 1  # the two that end one line lie in two blocks
             try:
                 decoder.decode(block, final=whole and not block)
             except UnicodeDecodeError as error:
-                return line + error.object.count(b"\n", 0, error.start), error.object[error.start]
-            line += block.count(b"\n")
+                return line + _line_ends(error.object[: error.start]), error.object[error.start]
+            line, returned = line + _line_ends(block), block.endswith(b"\r")
             if not block:
                 return None
+
+
+def _line_ends(data: bytes) -> int:
+    return data.count(b"\n") + data.count(b"\r") - data.count(b"\r\n")
 
 
 def first_misfit(path: Path) -> int:
@@ -102,12 +110,13 @@ def first_misfit(path: Path) -> int:
 
 
 def _is_mostly_utf8(path: Path) -> bool:
+    """Told by the runs of bytes beyond ASCII, as a file need not have lines."""
     good = bad = 0
     with open_bytes(path) as file:
         while line := file.readline(MAX_LINE):
-            if not line.isascii():
+            for run in _BEYOND_ASCII.findall(line):
                 try:
-                    line.decode("utf-8")
+                    run.decode("utf-8")
                     good += 1
                 except UnicodeDecodeError:
                     bad += 1

@@ -50,10 +50,8 @@ _Word = tuple[str, ...]
 
 def _learn(told: list[_Word]) -> dict[_Word, float]:
     """Words → their costs in nats."""
-    counts = _repeated(told)
-    kinds = len({part for run in told for part in run})
-    syllable = math.log(kinds or 1)
-    costs = _costs(counts)
+    syllable = math.log(len({part for run in told for part in run}) or 1)
+    costs = _costs(_repeated(told))
     for _ in range(_ROUNDS):
         counts = _frequent(Counter(word for run in told for word in _cut(run, costs)))
         costs = _costs(counts)
@@ -110,8 +108,7 @@ def _cut(run: _Word, costs: Mapping[_Word, float]) -> list[_Word]:
     words: list[_Word] = []
     end = len(run)
     while end:
-        word = run[back[end] : end]
-        words.append(word)
+        words.append(run[back[end] : end])
         end = back[end]
     return words[::-1]
 
