@@ -14,11 +14,13 @@ import os
 import signal
 import sys
 import traceback
-from contextlib import redirect_stdout, suppress
+from contextlib import redirect_stderr, redirect_stdout, suppress
 from importlib import import_module
 from importlib.metadata import entry_points
 from io import StringIO
+from pathlib import Path
 from pkgutil import walk_packages
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import upright_ledger
@@ -39,6 +41,23 @@ HEAVY = (
     "sqlalchemy",
     "xlsxwriter",
 )
+
+STORY = (
+    "open museum --old http://www.quillhaven.example --new https://www.quillhaven.example",
+    "gather ../old.csv",
+    "stock ../new.csv",
+    "match",
+    "decide /bells --gone",
+    "check",
+    "entries",
+)
+"""What is run before anything is asked, so that all is there that a command makes of its own at
+first: expressions, forms of settings, loaders. Half of what a short command takes.
+"""
+FILES = {
+    "old.csv": "url,hits\nhttp://www.quillhaven.example/bells,3\n",
+    "new.csv": "url,title\nhttps://www.quillhaven.example/bells/,Bells\n",
+}
 
 MOST_SECONDS = 300
 
@@ -80,6 +99,27 @@ def run(request: dict[str, Any], main: Any) -> int:
     return code
 
 
+def _tell_the_story(main: Any) -> None:
+    """Run the commands of the story here, in a folder that goes again."""
+    here, held = Path.cwd(), sys.argv
+    with TemporaryDirectory() as folder:
+        os.chdir(folder)
+        for name, text in FILES.items():
+            Path(name).write_text(text, encoding="utf-8")
+        for command in STORY:
+            if Path("museum").is_dir():
+                os.chdir("museum")
+            sys.argv = ["upright", *command.split()]
+            said = StringIO()
+            with redirect_stdout(said), redirect_stderr(said):
+                try:
+                    main()
+                except SystemExit as end:
+                    assert not end.code, f"{command}: {said.getvalue()}"
+        os.chdir(here)
+    sys.argv = held
+
+
 def serve() -> None:
     """Answer requests until standard input ends."""
     for module in walk_packages(upright_ledger.__path__, "upright_ledger."):
@@ -90,6 +130,7 @@ def serve() -> None:
     asker_of("Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0")
     (entry,) = entry_points(group="console_scripts", name="upright")
     main = entry.load()
+    _tell_the_story(main)
     for line in sys.stdin:
         pid = os.fork()
         if pid == 0:
