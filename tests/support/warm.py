@@ -100,15 +100,15 @@ def run(request: dict[str, Any], main: Any) -> int:
 
 
 def _tell_the_story(main: Any) -> None:
-    """Run the commands of the story here, in a folder that goes again."""
-    here, held = Path.cwd(), sys.argv
+    """Run the commands of the story here, in a folder that goes again. What the program remembers of
+    a command it remembers no longer.
+    """
+    here, held, empty = Path.cwd(), sys.argv, _empty_containers()
     with TemporaryDirectory() as folder:
         os.chdir(folder)
         for name, text in FILES.items():
             Path(name).write_text(text, encoding="utf-8")
         for command in STORY:
-            if Path("museum").is_dir():
-                os.chdir("museum")
             sys.argv = ["upright", *command.split()]
             said = StringIO()
             with redirect_stdout(said), redirect_stderr(said):
@@ -116,8 +116,19 @@ def _tell_the_story(main: Any) -> None:
                     main()
                 except SystemExit as end:
                     assert not end.code, f"{command}: {said.getvalue()}"
+            if command == STORY[0]:
+                os.chdir("museum")
         os.chdir(here)
     sys.argv = held
+    for container in empty:
+        container.clear()
+
+
+def _empty_containers() -> list[Any]:
+    """Of all modules of the program, the variables that something is put into later."""
+    modules = [module for name, module in sys.modules.items() if name.startswith("upright_ledger.")]
+    found = [value for module in modules for value in vars(module).values()]
+    return [value for value in found if isinstance(value, list | dict | set) and not value]
 
 
 def serve() -> None:
