@@ -100,8 +100,8 @@ def run(request: dict[str, Any], main: Any) -> int:
 
 
 def _tell_the_story(main: Any) -> None:
-    """Run the commands of the story here, in a folder that goes again. What the program remembers of
-    a command it remembers no longer.
+    """Run the commands of the story here, in a folder that goes again. What the program remembers
+    of a command it remembers no longer.
     """
     here, held, empty = Path.cwd(), sys.argv, _empty_containers()
     with TemporaryDirectory() as folder:
@@ -115,7 +115,8 @@ def _tell_the_story(main: Any) -> None:
                 try:
                     main()
                 except SystemExit as end:
-                    assert not end.code, f"{command}: {said.getvalue()}"
+                    if end.code:
+                        raise RuntimeError(f"{command}: {said.getvalue()}") from end
             if command == STORY[0]:
                 os.chdir("museum")
         os.chdir(here)

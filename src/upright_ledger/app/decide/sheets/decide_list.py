@@ -22,7 +22,6 @@ from upright_ledger.app.decide.second_looks import (
     need_stock,
     not_in_stock,
 )
-from upright_ledger.app.decide.sheets.item_pairs import pairs_of_items
 from upright_ledger.app.decide.sheets.pair_rows import (
     as_template,
     read_answer,
@@ -42,6 +41,7 @@ from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
+from upright_ledger.formats.tables.item_table import item_rows
 from upright_ledger.formats.tables.pairs import (
     Pair,
     Pairs,
@@ -104,7 +104,7 @@ def decide_from(
     """
     sites = ledger.settings.sites
     options = replace(options or ReadOptions(), hosts=frozenset(sites.site_of_authority))
-    pairs = pairs_of_items(ledger, path) or read_pairs(path, options, frozenset(sites.new))
+    pairs = _of_items(ledger, path) or read_pairs(path, options, frozenset(sites.new))
     refuse_turned(ledger, path, pairs)
     result = _decide_pairs(ledger, path, pairs, reason, mode)
     if mode.dry_run or is_soon_looked_at(ledger, len(result.moved)):
@@ -112,6 +112,17 @@ def decide_from(
 
         result.doubts = against_match(ledger, result.moved)
     return result
+
+
+def _of_items(ledger: Ledger, path: Path) -> Pairs | None:
+    """The pairs that a sheet of item numbers means; None where it is none."""
+    try:
+        rows = item_rows(path)
+    except InputError:
+        return None
+    from upright_ledger.app.decide.sheets.item_pairs import pairs_of_items  # loads matching
+
+    return pairs_of_items(ledger, rows)
 
 
 def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str, mode: Mode) -> Decided:

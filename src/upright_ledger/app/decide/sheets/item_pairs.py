@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from pathlib import Path
+from collections.abc import Sequence
 
 from upright_ledger.app.decide.match_pages import can_be_proposed, new_pages, old_pages
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.matching.pages.item_numbers import ToldNumbers, bare_code
 from upright_ledger.core.matching.pages.page_tongues import by_words
-from upright_ledger.errors import InputError
-from upright_ledger.formats.tables.item_table import item_rows
 from upright_ledger.formats.tables.pairs import Pair, Pairs
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.stock import Destination
@@ -19,14 +17,10 @@ from upright_ledger.ledger.tables.stock import Destination
 _ENOUGH = 0.5  # of the rows name items that the ledger knows
 
 
-def pairs_of_items(ledger: Ledger, path: Path) -> Pairs | None:
-    """The pairs that a sheet of item numbers means; None where it is none. An item of several pages
-    leads to the one in the same language.
+def pairs_of_items(ledger: Ledger, rows: Sequence[tuple[int, str, str]]) -> Pairs | None:
+    """The pairs that rows of item numbers (line, old, new) mean; None where they are none. An item
+    of several pages leads to the one in the same language.
     """
-    try:
-        rows = item_rows(path)
-    except InputError:
-        return None
     move = MoveState(ledger)
     entries: dict[str, list[Entry]] = defaultdict(list)
     for entry in move.entries:
