@@ -31,6 +31,7 @@ from upright_ledger.errors import (
     RefusedError,
 )
 from upright_ledger.formats.detection import FileKind, recognise_surely
+from upright_ledger.formats.files.padding import has_padding
 from upright_ledger.formats.records import Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind
 from upright_ledger.ledger.store import Ledger
@@ -158,6 +159,8 @@ def _read_all(
             results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
             continue
         result.notes += notes.pop(file.path, [])
+        if isinstance(file.path, Path) and has_padding(file.path):
+            result.notes.append("NUL bytes that fill it up, or a sign for its end, are left out")
         results.append(result)
         further = [
             f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen

@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.files.padding import Unpadded, is_padded
 
 HEAD_BYTES = 65536
 STDIN = "-"
@@ -117,11 +118,13 @@ def open_bytes(path: Path) -> Iterator[BinaryIO]:
             magic = raw.read(6)
             raw.seek(0)
             stream = _uncompressed(raw, magic)
-            if stream is raw:
+            if stream is not raw:
+                bounded = _Bounded(stream, path, path.stat().st_size)
+                yield io.BufferedReader(bounded, 1 << 20)
+            elif isinstance(path, Path) and is_padded(raw):
+                yield io.BufferedReader(Unpadded(raw), 1 << 20)
+            else:
                 yield raw
-                return
-            bounded = _Bounded(stream, path, path.stat().st_size)
-            yield io.BufferedReader(bounded, 1 << 20)
     except OSError as error:
         raise InputError(
             f"{path} cannot be read: {error.strerror or error}",

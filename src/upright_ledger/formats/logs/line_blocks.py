@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import BinaryIO
 
@@ -9,12 +10,14 @@ import numpy as np
 import numpy.typing as npt
 from xxhash import xxh3_64_intdigest
 
+from upright_ledger.formats.files.padding import without_filling
 from upright_ledger.formats.files.text import MAX_LINE
 
 Bytes = npt.NDArray[np.uint8]
 Places = npt.NDArray[np.int64]
 
 BLOCK = 8 << 20
+_NUL = re.compile(rb"\0")
 LINE_BREAK, RETURN, TAB, ZERO, LAST_ASCII = 10, 13, 9, 48, 127
 
 DIGEST = "xxh3-64"
@@ -92,7 +95,9 @@ def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
         carry = rest[: MAX_LINE + 1].copy()
         if len(rest) > len(carry) and rest[-1] == RETURN:  # it may end the line
             carry = np.append(carry, rest[-1])
-        if cut:
+        if cut and _NUL.search(data[:cut].data):
+            yield np.frombuffer(without_filling(data[:cut].tobytes()), np.uint8).copy()
+        elif cut:
             yield data[:cut]
     if len(carry):
         yield np.append(carry, np.uint8(LINE_BREAK))

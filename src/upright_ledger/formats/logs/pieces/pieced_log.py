@@ -14,6 +14,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from upright_ledger.formats.files.compressed import read_head
+from upright_ledger.formats.files.padding import has_padding
 from upright_ledger.formats.files.spans import is_packed, spans_of
 from upright_ledger.formats.files.text import guess_encoding
 from upright_ledger.formats.logs.access_log import tell_days
@@ -52,6 +53,7 @@ def sources_of(path: Path, options: ReadOptions, most: int) -> list[pieces.Piece
     whole = (
         size <= most
         or is_packed(path)
+        or (isinstance(path, Path) and has_padding(path))
         or options.encoding
         or guess_encoding(head)
         or is_document(text)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import chain, islice
 from pathlib import Path
 from typing import Any
@@ -36,11 +36,12 @@ def json_rows(path: Path, encoding: str) -> Iterator[Row]:
         first = list(islice(((n, line) for n, line in lines if line.strip()), 2))
         if len(first) == 2 and all(isinstance(_value_of(line), dict | list) for _, line in first):
             told = ((n, _read(path, n, line)) for n, line in chain(first, lines) if line.strip())
-            rows: Iterable[tuple[int, Named]] = ((n, flat(value)) for n, value in told)
-        else:
-            file.seek(0)
-            rows = enumerate(_records(_document(path, file.read(MAX_DOCUMENT + 1)), ()), 1)
-        yield from under_header(iter(rows))
+            rows = ((n, flat(value)) for n, value in told)
+            yield from under_header(rows)
+            return
+    with open_text(path, encoding) as file:  # a packed one cannot be gone back in
+        document = _document(path, file.read(MAX_DOCUMENT + 1))
+    yield from under_header(enumerate(_records(document, ()), 1))
 
 
 def under_header(rows: Iterator[tuple[int, Named]]) -> Iterator[Row]:
