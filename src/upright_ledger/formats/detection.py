@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import csv
 import html
 import re
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from itertools import islice
 from pathlib import Path
@@ -13,6 +11,14 @@ from pathlib import Path
 from upright_ledger.core.inventory.units import IN_TABLES
 from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError, NoAddressesError
+from upright_ledger.formats.delimiters import (
+    BARE_URL,
+    FIGURE,
+    are_words,
+    columns_behind,
+    delimiter_of,
+    is_bare_list,
+)
 from upright_ledger.formats.files.compressed import HEAD_BYTES, ZIP, read_head
 from upright_ledger.formats.files.documents import is_text_document
 from upright_ledger.formats.files.json_text import read_json
@@ -22,13 +28,9 @@ from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
 from upright_ledger.formats.logs.record_texts import named_records
-from upright_ledger.formats.tables.cells import cells_of, looks_like_address, number
+from upright_ledger.formats.tables.cells import looks_like_address, number
 from upright_ledger.formats.tables.column_names import NAMES, URL, bare, is_heading
-from upright_ledger.formats.tables.rows.drawn_tables import (
-    gap_between_cells,
-    is_drawn,
-    with_plain_bars,
-)
+from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, with_plain_bars
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
 
@@ -109,17 +111,7 @@ _TAG = re.compile(r"<(?!https?:|mailto:)[A-Za-z_!?/]")
 """With which markup begins; lines of logs may begin with arrows, or with a priority (RFC 5424,
 section 6.2.1), and those of lists with an address in brackets.
 """
-_DELIMITERS = ",;\t|"
-_ODD_DELIMITERS = "^~\x01\x1f"
-"""Signs that part cells here and there, and may stand in addresses: only a heading tells them."""
-MAX_COLUMNS = 1000
-"""Of a table: exports have some hundreds at most, and a line of more is prose, or made to be
-slow.
-"""
-_FIGURE = re.compile(r"\d+(?:\.\d+)?\Z")
-_WORD = re.compile(r"[^\W\d][\w-]*\Z")
 _ENOUGH = 3  # lines by which a doubt is told from a chance
-_BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
 _ROOT_OF_OTHERS = re.compile(
@@ -228,7 +220,7 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return FileKind.RECORDS
     few = [*map(with_plain_bars, sample[:60])]
     delimiter = delimiter_of(few)
-    if delimiter and not _is_bare_list(few, delimiter) and not _are_words(few, delimiter):
+    if delimiter and not is_bare_list(few, delimiter) and not are_words(few, delimiter):
         return FileKind.TABLE
     return FileKind.TABLE if gap_between_cells(few) else FileKind.TEXT
 
@@ -279,90 +271,6 @@ def is_rule_file(text: str) -> bool:
     return found is not None
 
 
-def _are_words(lines: list[str], delimiter: str) -> bool:
-    """Whether lines are words with addresses amid them, or addresses in one line, rather than
-    cells.
-    """
-    cells = [cell.strip() for row in csv.reader(lines, delimiter=delimiter) for cell in row]
-    if len(lines) == 1 and all(map(looks_like_address, filter(None, cells))):
-        return True
-    if is_heading(cells_of(lines[0], delimiter)):
-        return False
-    return not any(map(looks_like_address, cells)) and any("://" in line for line in lines)
-
-
-def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
-    """Whether a sign stands before a blank or a line's end, as in sentences, rather than between
-    cells.
-    """
-    marks = sum(line.count(delimiter) for line in lines)
-    loose = sum(line.count(f"{delimiter} ") + line.endswith(delimiter) for line in lines)
-    return delimiter in ",;" and loose * 2 > marks
-
-
-def _widths(lines: list[str], delimiter: str) -> Counter[int]:
-    """Cells of a row → in how many lines; a cell may go on over several."""
-    found: Counter[int] = Counter()
-    reader, before = csv.reader(lines, delimiter=delimiter), 0
-    for row in reader:
-        found[len(row)] += reader.line_num - before
-        before = reader.line_num
-    return found
-
-
-def delimiter_of(lines: list[str]) -> str:
-    """The character that splits most lines into the same number of two or more cells, or an empty
-    string.
-
-    Words above a table and totals below it may be of other widths.
-    """
-    best, most = "", 0
-    lines = [line for line in lines if not line.startswith("#") and not is_drawn(line)]
-    for delimiter in _DELIMITERS + _ODD_DELIMITERS if lines else ():
-        if is_heading(cells_of(lines[0], delimiter)):
-            return delimiter
-    for delimiter in _DELIMITERS:
-        if _is_punctuation(delimiter, lines):
-            continue
-        try:
-            widths = _widths(lines, delimiter)
-        except csv.Error:
-            continue
-        width, alike = max(
-            ((w, n) for w, n in widths.items() if 2 <= w <= MAX_COLUMNS),
-            key=lambda x: x[1],
-            default=(0, 0),
-        )
-        if alike * 2 > len(lines) and alike * width > most:
-            best, most = delimiter, alike * width
-    return best
-
-
-def _is_bare_list(lines: Sequence[str], delimiter: str) -> bool:
-    """Whether lines are addresses that happen to hold commas or semicolons."""
-    if not all(map(_BARE_URL.match, lines)):
-        return False
-    pairs = sum(line.count("://") > 1 for line in lines)
-    return pairs * 2 < len(lines) and not _stand_apart(lines, delimiter)
-
-
-def _behind(lines: Sequence[str], delimiter: str) -> list[tuple[str, ...]]:
-    """The columns behind a first one; none where lines come apart into various numbers of cells."""
-    rows = [cells_of(line, delimiter) for line in lines]
-    width = len(rows[0])
-    return list(zip(*rows, strict=True))[1:] if all(len(r) == width for r in rows) else []
-
-
-def _stand_apart(lines: Sequence[str], delimiter: str) -> bool:
-    """Whether what stands behind addresses is no part of them: figures in one column, and words in
-    another.
-    """
-    columns = _behind(lines, delimiter)
-    figures = sum(all(map(_FIGURE.match, cells)) for cells in columns)
-    words = sum(all(map(_WORD.match, cells)) for cells in columns)
-    return delimiter in "\t|" or (figures > 0 and words > 0 and figures + words == len(columns))
-
-
 def recognise_surely(path: Path) -> str:
     """The kind of a file. Raises InputError, also for one that may as well be of another kind, with
     what each would read.
@@ -379,11 +287,11 @@ def _refuse_doubtful(path: Path, lines: Sequence[str]) -> None:
     """Raises InputError where each address in a list ends in a figure behind a sign that could part
     the two as well.
     """
-    if len(lines) < _ENOUGH or not all(map(_BARE_URL.match, lines)):
+    if len(lines) < _ENOUGH or not all(map(BARE_URL.match, lines)):
         return
     for delimiter in ",;":
-        columns = _behind(lines, delimiter)
-        if columns and all(all(map(_FIGURE.match, cells)) for cells in columns):
+        columns = columns_behind(lines, delimiter)
+        if columns and all(all(map(FIGURE.match, cells)) for cells in columns):
             first = lines[0].partition(delimiter)[0]
             raise InputError(
                 f"{path} may be a list of addresses or a table: as a list it begins with "

@@ -24,6 +24,7 @@ from upright_ledger.formats.tables.column_names import (
     TITLE,
     URL,
     bare,
+    without_remarks,
 )
 from upright_ledger.formats.tables.columns_by_content import (
     cells_at,
@@ -66,16 +67,19 @@ def map_columns(
     no URL where no column holds addresses. Raises KeyError with a header a user gave that is not
     there.
     """
-    words = [bare(h) for h in header]
+    written = [*map(bare, header)]
+    header = without_remarks(header)
+    words = [*map(bare, header)]
     found: dict[str, int] = {}
     off = frozenset(meaning for meaning, text in given.items() if not text)
     for meaning, text in given.items():
         if not text:
             continue
-        named = bare(text) if bare(text) in words else bare(text.rpartition(".")[2])
-        if named not in words:
+        asked = (bare(text), bare(text.rpartition(".")[2]))
+        at = next((told.index(n) for n in asked for told in (written, words) if n in told), None)
+        if at is None:
             raise KeyError(text)
-        found[meaning] = words.index(named)
+        found[meaning] = at
     if URL not in found:
         at = _sources_of_redirects(words, rows)
         at = _url_column(header, rows, hosts) if at is None else at
@@ -119,7 +123,7 @@ def map_columns(
             told = [
                 at for at, h in enumerate(header) if at not in found.values() and _holds(h, inside)
             ]
-            told.sort(key=lambda at: bool(_SOME.search(header[at])))
+            told.sort(key=lambda at: bool(_SOME.search(in_words(header[at]))))
             if told and _suits(meaning, cells_at(rows, told[0])):
                 found[meaning] = told[0]
     find_by_content(found, rows, header, hosts, off, is_links=is_links)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from unicodedata import category, combining, normalize
 
@@ -131,7 +132,7 @@ def bare(header: str) -> str:
     text = header.strip().strip('"\ufeff').lower()
     if not text.isascii():
         letters = (c for c in normalize("NFKD", text) if not combining(c) and category(c) != "Cf")
-        text = "".join(letters).replace("ł", "l")
+        text = "".join(letters).replace("ł", "l").replace("ı", "i")
         text = text.removeprefix("ال")  # the article of Arabic
     return re.sub(r"[\s_.\-]+", "", text)
 
@@ -142,6 +143,23 @@ NAMES = {
 }
 MEANINGS = tuple(NAMES)
 _KNOWN = frozenset(name for names in NAMES.values() for name in names)
+
+
+_REMARK = re.compile(r"\s*(?:\([^()]*\)|\[[^\[\]]*\]|[*†‡#:]+)\s*\Z")
+_RATE = re.compile(r"%|[Δ±]|rate|share|change|average|\bavg|\bper\b", re.IGNORECASE)
+
+
+def without_remarks(headers: Sequence[str]) -> list[str]:
+    """Headers, those that mean something without a remark behind them, "Clics (28 jours)" or
+    "Seite *", and that no other one means, without it.
+    """
+    words = [*map(bare, headers)]
+    short = [
+        "" if word in _KNOWN or _RATE.search(header) else _REMARK.sub("", header)
+        for word, header in zip(words, headers, strict=True)
+    ]
+    alone = {name for name, n in Counter([*words, *map(bare, short)]).items() if n == 1} & _KNOWN
+    return [one if bare(one) in alone else h for h, one in zip(headers, short, strict=True)]
 
 
 def is_heading(cells: Sequence[str]) -> bool:

@@ -66,6 +66,10 @@ class Table:
             return False
         return not written or written.lower() in NO_ADDRESS or begins_a_sum(written)
 
+    def is_heading(self, cells: list[str]) -> bool:
+        """Whether a row is the heading once more, as where one export follows another."""
+        return len(cells) > 1 and cells == self.header
+
     @property
     def unused(self) -> list[str]:
         """Headers of columns that mean nothing here."""
@@ -134,7 +138,9 @@ def _find_header(
     if not filled:
         raise NoAddressesError(f"{path} has no rows", "export it again")
     width = Counter(len(cells) for _, cells in filled).most_common(1)[0][0]
-    top = next(n for n, cells in filled if len(cells) == width)
+    wide = [n for n, cells in filled if len(cells) == width]
+    # A title above a table may have as many cells, all of them empty but one.
+    top = next((n for n in wide if sum(map(bool, map(str.strip, rows[n][1]))) > 1), wide[0])
     before = next((n - 1 for n, cells in filled if any(map(looks_like_address, cells))), -1)
     if before >= 0 and not _are_words(rows[before][1]):
         before = -1

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import MAX_COLUMNS
+from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.property_list import property_list
 from upright_ledger.formats.files.text import open_text

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import MAX_COLUMNS, OF_ROWS, FileKind
+from upright_ledger.formats.delimiters import MAX_COLUMNS
+from upright_ledger.formats.detection import OF_ROWS, FileKind
 from upright_ledger.formats.tables.cells import Row
 from upright_ledger.formats.tables.rows.column_file_rows import column_file_rows
 from upright_ledger.formats.tables.rows.delimited_rows import delimited_rows

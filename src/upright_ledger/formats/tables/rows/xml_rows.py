@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import NoAddressesError
-from upright_ledger.formats.detection import MAX_COLUMNS
+from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.lists.xml_elements import elements, local_name
 from upright_ledger.formats.records import Reading
