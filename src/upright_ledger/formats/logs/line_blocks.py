@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from codecs import BOM_UTF8
 from collections.abc import Iterator
 from typing import BinaryIO
 
@@ -82,12 +83,17 @@ def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
     A line longer than MAX_LINE is cut to a few bytes more.
     """
     carry = np.empty(0, np.uint8)
+    begun = False
     while True:
         data = buffers.take()
         data[: len(carry)] = carry
         count = file.readinto(data[len(carry) : len(carry) + BLOCK])  # type: ignore[attr-defined]
         if not count:
             break
+        if not begun and data[: len(BOM_UTF8)].tobytes() == BOM_UTF8:
+            count -= len(BOM_UTF8)
+            data[:count] = data[len(BOM_UTF8) : len(BOM_UTF8) + count].copy()
+        begun = True
         count += len(carry)
         _end_lines_at_returns(data[:count])
         cut = _after_last_break(data[:count])

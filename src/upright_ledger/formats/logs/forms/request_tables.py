@@ -201,7 +201,7 @@ def _by_content(
             continue
         width = widths[0][0]
         cut = _before_agents(rows)
-        if cut and (len(rows) > widths[0][1] or _are_cut(rows, cut)):
+        if cut and (sum(len(r) >= cut for r in rows) > widths[0][1] or _are_cut(rows, cut)):
             width, rows = cut, [_joined(row, cut, delimiter) for row in rows]
         elif widths[0][1] * 2 < len(rows):
             continue

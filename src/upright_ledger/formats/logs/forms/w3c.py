@@ -85,6 +85,7 @@ def _cells(line: str, width: int) -> list[str]:
     """The cells of a line, between blanks or tabs; those in quotes may hold blanks, and their
     quotes are no part of them.
     """
+    line = line.rstrip(" ")
     cells = line.split("\t" if 0 < width - 1 <= line.count("\t") else " ")
     if QUOTE not in line:
         return cells
