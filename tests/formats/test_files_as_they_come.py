@@ -212,6 +212,17 @@ def test_a_heading_that_comes_again_is_set_aside(museum: Program) -> None:
     assert {e["legacy_url"] for e in museum.json("entries")["entries"]} == {f"{OLD}/a", f"{OLD}/b"}
 
 
+def test_a_heading_that_comes_again_is_no_page_and_no_pair(museum: Program) -> None:
+    museum.write("old.csv", f"Sayfa,Başlık\n{NEW}/a,A\nSayfa,Başlık\n{NEW}/b,B\n")
+    assert "The stock holds 2 pages" in museum("stock", "old.csv").out
+    again = f"Ancienne,Nouvelle\n/a,{NEW}/a\nAncienne,Nouvelle\n/b,{NEW}/b\n"
+    museum.write("pairs.csv", again)
+    out = museum("decide", "--from", "pairs.csv", code=1).out
+    assert "2 answers posted" in out
+    assert "row 3: it is the heading once more" in out
+    assert len(museum.json("entries")["entries"]) == 2
+
+
 def test_of_two_headings_with_remarks_neither_is_guessed(museum: Program) -> None:
     museum.write("a.csv", f"Strona,Kliknięcia (1),Kliknięcia (2)\n{OLD}/a,3,5\n{OLD}/b,4,6\n")
     told = museum.json("gather", "a.csv")["sources"][0]

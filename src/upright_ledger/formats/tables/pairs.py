@@ -160,7 +160,9 @@ def _pairs_of(
     pairs = []
     for (line, cells), old, new, status, query, kind_told, until in zip(whole, *told, strict=True):
         one = Pair(line, old, new, status, query, kind_told, sheet, until)
-        if one.old and Table.is_sum(one.old):
+        if len(cells) > 1 and cells == titles:
+            rejected.append((line, "it is the heading once more"))
+        elif one.old and Table.is_sum(one.old):
             rejected.append((line, "it holds totals, and no address"))
         elif one.old:
             pairs.append(one)
