@@ -77,7 +77,8 @@ LINES: dict[str, Callable[[str], str | bytes]] = FILES | {
     "a search": lambda text: re.sub("(?m)^(?=.)", "access.log:", text),
 }
 APART = {
-    "two objects", "lines within a table", "lines within a table, other time", "another host second",
+    "two objects", "lines within a table", "lines within a table, other time",
+    "another host second",
     "a request and its answer, by a correlation", "a level glued to it", "a table in a frame",
     "a table drawn by a database", "an object of JavaScript", "server: cells in quotes",
     "server: the whole line in quotes", "commas without a heading", "words whose request is apart",
