@@ -52,6 +52,7 @@ FILES: dict[str, Callable[[str], str | bytes]] = {
     "empty lines behind": lambda text: f"{text}\n\n\n",
     "NUL bytes before": lambda text: "\0" * 300 + text,
     "NUL bytes behind": lambda text: text + "\0" * 300,
+    "NUL bytes, packed": lambda text: gzip.compress(b"\0" * 1_200_000 + text.encode() + b"\0"),
     "the old sign for its end": lambda text: f"{text}\x1a",
 }
 ROWS: dict[str, Callable[[Rows], Rows]] = {

@@ -31,7 +31,7 @@ from upright_ledger.errors import (
     RefusedError,
 )
 from upright_ledger.formats.detection import FileKind, recognise_surely
-from upright_ledger.formats.files.padding import has_padding
+from upright_ledger.formats.files.compressed import has_padding
 from upright_ledger.formats.records import Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind
 from upright_ledger.ledger.store import Ledger

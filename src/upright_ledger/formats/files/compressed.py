@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.files.padding import Unpadded, is_padded
+from upright_ledger.formats.files.padding import Unpadded, begins_padded, is_padded
 
 HEAD_BYTES = 65536
 STDIN = "-"
@@ -120,7 +120,9 @@ def open_bytes(path: Path) -> Iterator[BinaryIO]:
             stream = _uncompressed(raw, magic)
             if stream is not raw:
                 bounded = _Bounded(stream, path, path.stat().st_size)
-                yield io.BufferedReader(bounded, 1 << 20)
+                whole = io.BufferedReader(bounded, 1 << 20)
+                padded = begins_padded(whole.peek(HEAD_BYTES))
+                yield io.BufferedReader(Unpadded(whole), 1 << 20) if padded else whole
             elif isinstance(path, Path) and is_padded(raw):
                 yield io.BufferedReader(Unpadded(raw), 1 << 20)
             else:
@@ -130,6 +132,14 @@ def open_bytes(path: Path) -> Iterator[BinaryIO]:
             f"{path} cannot be read: {error.strerror or error}",
             "check the name and the permissions",
         ) from None
+
+
+def has_padding(path: Path) -> bool:
+    """Whether something is left out of a file that fills it up and is no text. Raises
+    InputError.
+    """
+    with open_bytes(path) as file:
+        return isinstance(getattr(file, "raw", None), Unpadded)
 
 
 def _uncompressed(raw: BinaryIO, magic: bytes) -> Any:

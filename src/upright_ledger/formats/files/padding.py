@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import io
 import re
-from pathlib import Path
 from typing import Any, BinaryIO
 
 _SAMPLE = 1 << 16
@@ -35,14 +34,20 @@ def is_padded(file: BinaryIO) -> bool:
     while head and not head.strip(b"\0"):  # emptied at some gigabytes, say
         head = file.read(_BLOCK)
     file.seek(at)
+    return _is_text(head)
+
+
+def begins_padded(head: bytes) -> bool:
+    """Whether the first bytes of what cannot be gone back in are a text but for what fills it up;
+    where they are nothing but that, a text is behind it.
+    """
+    filled = b"\0" in head or head.endswith(b"\x1a")
+    return filled and (_is_text(head) or not head.strip(b"\0"))
+
+
+def _is_text(head: bytes) -> bool:
     text = _FILLED.sub(b"", head).rstrip(_LAST)
     return bool(text) and text == text.translate(None, _CONTROLS)
-
-
-def has_padding(path: Path) -> bool:
-    """Whether a file that is not packed is padded."""
-    with path.open("rb") as file:
-        return is_padded(file)
 
 
 def without_filling(lines: bytes) -> bytes:

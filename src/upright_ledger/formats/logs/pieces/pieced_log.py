@@ -13,8 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from upright_ledger.formats.files.compressed import read_head
-from upright_ledger.formats.files.padding import has_padding
+from upright_ledger.formats.files.compressed import has_padding, read_head
 from upright_ledger.formats.files.spans import is_packed, spans_of
 from upright_ledger.formats.files.text import guess_encoding
 from upright_ledger.formats.logs.access_log import tell_days
