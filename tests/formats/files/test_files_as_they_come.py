@@ -176,7 +176,10 @@ def test_a_log_tells_what_it_tells_however_it_comes(change: str, tmp_path: Path)
 
 
 @settings(max_examples=60)
-@given(st.lists(st.tuples(st.binary(max_size=6), st.integers(0, 9)), max_size=9), st.binary(max_size=12))
+@given(
+    st.lists(st.tuples(st.binary(max_size=6), st.integers(0, 9)), max_size=9),
+    st.binary(max_size=12),
+)
 def test_nothing_but_what_fills_a_text_up_is_left_out(
     told: list[tuple[bytes, int]], end: bytes
 ) -> None:
