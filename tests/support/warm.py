@@ -52,7 +52,7 @@ STORY = (
     "entries",
 )
 """What is run before anything is asked, so that all is there that a command makes of its own at
-first: expressions, forms of settings, loaders. Half of what a short command takes.
+first: expressions, forms of settings, loaders. A third of what a short command takes.
 """
 FILES = {
     "old.csv": "url,hits\nhttp://www.quillhaven.example/bells,3\n",

@@ -159,7 +159,7 @@ def _read_all(
             results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
             continue
         result.notes += notes.pop(file.path, [])
-        if isinstance(file.path, Path) and has_padding(file.path):
+        if has_padding(file.path):
             result.notes.append("NUL bytes that fill it up, or a sign for its end, are left out")
         results.append(result)
         further = [

@@ -363,7 +363,7 @@ def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
             continue
         width = len(row)
         written = row[url].strip() if url < width else ""
-        if table.is_sum(written) or table.is_heading(row):
+        if table.is_sum(written) or table.repeats(row, table.header):
             result.sums += 1
             continue
         texts = [row[at].strip() if at is not None and at < width else "" for at in told]

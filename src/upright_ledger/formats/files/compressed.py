@@ -135,9 +135,11 @@ def open_bytes(path: Path) -> Iterator[BinaryIO]:
 
 
 def has_padding(path: Path) -> bool:
-    """Whether something is left out of a file that fills it up and is no text. Raises
-    InputError.
+    """Whether something is left out of a file that fills it up and is no text; of one elsewhere
+    that is not asked. Raises InputError.
     """
+    if not isinstance(path, Path):
+        return False
     with open_bytes(path) as file:
         return isinstance(getattr(file, "raw", None), Unpadded)
 

@@ -160,7 +160,7 @@ def _pairs_of(
     pairs = []
     for (line, cells), old, new, status, query, kind_told, until in zip(whole, *told, strict=True):
         one = Pair(line, old, new, status, query, kind_told, sheet, until)
-        if len(cells) > 1 and cells == titles:
+        if Table.repeats(cells, titles):
             rejected.append((line, "it is the heading once more"))
         elif one.old and Table.is_sum(one.old):
             rejected.append((line, "it holds totals, and no address"))

@@ -137,7 +137,6 @@ class _RowReader:
         columns = table.columns
         self._table = table
         self._url = columns[col.URL]
-        self._heading = _cell(table.header, self._url)
         self._host, self._query = columns.get(col.HOST), columns.get(col.QUERY)
         self._figures_at = [(unit, columns[unit]) for unit in IN_TABLES if unit in columns]
         texts = (
@@ -201,7 +200,7 @@ class _RowReader:
             not written
             or (self._table.is_whole and _is_no_address(written))
             or written.lower() in NO_ADDRESS
-            or (written == self._heading and self._table.is_heading(cells))
+            or self._table.repeats(cells, self._table.header)
             or (
                 (written[0] in _DOUBTFUL or written[0] > _ASCII)
                 and (begins_a_sum(written) or (written[0] == "#" and not any(cells[1:])))

@@ -66,9 +66,10 @@ class Table:
             return False
         return not written or written.lower() in NO_ADDRESS or begins_a_sum(written)
 
-    def is_heading(self, cells: list[str]) -> bool:
+    @staticmethod
+    def repeats(cells: list[str], heading: list[str]) -> bool:
         """Whether a row is the heading once more, as where one export follows another."""
-        return len(cells) > 1 and cells == self.header
+        return cells == heading and len(cells) > 1
 
     @property
     def unused(self) -> list[str]:

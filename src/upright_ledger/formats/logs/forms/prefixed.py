@@ -45,7 +45,7 @@ def _inner(lines: Sequence[str]) -> LogFormat | None:
     """The format of the lines without it, where they are not of that one with it."""
     bare = _bare(lines)
     for form in _BARE if bare else ():
-        if form.sniff(bare) == Likeness.SURE and (form is not NAMED or "\t" in bare[0]):
+        if (form is not NAMED or "\t" in bare[0]) and form.sniff(bare) == Likeness.SURE:
             return form if form.sniff(lines) != Likeness.SURE else None
     return None
 

@@ -52,7 +52,7 @@ def sources_of(path: Path, options: ReadOptions, most: int) -> list[pieces.Piece
     whole = (
         size <= most
         or is_packed(path)
-        or (isinstance(path, Path) and has_padding(path))
+        or has_padding(path)
         or options.encoding
         or guess_encoding(head)
         or is_document(text)
