@@ -33,7 +33,9 @@ from upright_ledger.formats.logs.forms.line_fields import fields_of, plain_line
 from upright_ledger.formats.logs.forms.line_objects import is_object
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.record_texts import reader_of
-from upright_ledger.formats.tables.rows.drawn_tables import is_drawn
+from upright_ledger.formats.tables.cells import linked_address
+from upright_ledger.formats.tables.lines.drawn_tables import is_drawn
+from upright_ledger.formats.tables.rows.named_rows import are_named_rows
 from upright_ledger.ledger.store import Ledger
 
 SIZE = 6_000
@@ -88,11 +90,12 @@ def test_time_grows_with_the_size(piece: str, name: str) -> None:
     grows_evenly(work)
 
 
-@pytest.mark.parametrize("before", ["", "a.log", "{ a: 1, ", "a: b, "])
+@pytest.mark.parametrize("before", ["", "a.log", "{ a: 1, ", "a: b, ", "[", "`"])
 def test_what_takes_lines_apart_takes_a_time_that_grows_with_them(before: str) -> None:
     """Whatever comes again and again in a line, such as figures behind the name of a log."""
     takes: tuple[Callable[..., object], ...] = (
         plain_line, fields_of, is_frame, is_drawn, is_object, are_pairs, is_log, reader_of,
+        are_named_rows, linked_address,
     )  # fmt: skip
 
     for piece in (*"1 -|,.:={[", ".1", ", a: ", "- a: ", "'a': ", "/a = "):

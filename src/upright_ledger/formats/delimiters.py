@@ -9,9 +9,9 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 
-from upright_ledger.formats.tables.cells import cells_of, looks_like_address
+from upright_ledger.formats.tables.cells import cells_of, linked_address, looks_like_address
 from upright_ledger.formats.tables.column_names import is_heading
-from upright_ledger.formats.tables.rows.drawn_tables import is_drawn
+from upright_ledger.formats.tables.lines.drawn_tables import is_drawn
 
 _DELIMITERS = ",;\t|"
 _ODD_DELIMITERS = "^~\x01\x1f"
@@ -40,10 +40,15 @@ def _are_rows(lines: Sequence[str], delimiter: str) -> bool:
     in each of another.
     """
     below = columns_behind(lines[1:], delimiter, first=0) if len(lines) > _FEWEST else []
-    addresses = [sum(map(looks_like_address, map(str.strip, cells))) for cells in below]
+    addresses = [sum(map(_names_address, cells)) for cells in below]
     whole = [n > 0.6 * (len(lines) - 1) for n in addresses]
     others = [cells for cells, n in zip(below, addresses, strict=True) if not n]
     return whole.count(True) == 1 and any(all(map(str.strip, cells)) for cells in others)
+
+
+def _names_address(cell: str) -> bool:
+    """Whether a cell holds an address, or a link as pages, wikis and text processors write it."""
+    return looks_like_address(linked_address(cell.strip()))
 
 
 def _widths(lines: list[str], delimiter: str) -> Counter[int]:
@@ -81,7 +86,16 @@ def delimiter_of(lines: list[str]) -> str:
         )
         if alike * 2 > len(lines) and alike * width > most:
             best, most = delimiter, alike * width
-    return best
+    return best or next((d for d in _ODD_DELIMITERS if _parts_by(d, lines)), "")
+
+
+def _parts_by(odd: str, lines: Sequence[str]) -> bool:
+    """Whether a sign that may stand in addresses parts cells: below words of equally many."""
+    if len(lines) <= _FEWEST or any(odd not in line for line in lines):
+        return False
+    heading = cells_of(lines[0], odd)
+    alike = len(heading) == len(cells_of(lines[1], odd)) and not any(map(_names_address, heading))
+    return (alike or not odd.isprintable()) and _are_rows(lines, odd)
 
 
 def is_bare_list(lines: Sequence[str], delimiter: str) -> bool:
@@ -118,8 +132,8 @@ def are_words(lines: list[str], delimiter: str) -> bool:
     """
     rows = csv.reader((f"{line}\n" for line in lines), delimiter=delimiter)
     cells = [line.strip() for row in rows for cell in row for line in cell.splitlines()]
-    if len(lines) == 1 and all(map(looks_like_address, filter(None, cells))):
+    if len(lines) == 1 and all(map(_names_address, filter(None, cells))):
         return True
     if is_heading(cells_of(lines[0], delimiter)):
         return False
-    return not any(map(looks_like_address, cells)) and any("://" in line for line in lines)
+    return not any(map(_names_address, cells)) and any("://" in line for line in lines)

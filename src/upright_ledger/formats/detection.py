@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import html
 import re
-from collections.abc import Mapping, Sequence
-from itertools import islice
+from collections.abc import Sequence
 from pathlib import Path
 
-from upright_ledger.core.inventory.units import IN_TABLES
 from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.delimiters import (
@@ -27,10 +25,11 @@ from upright_ledger.formats.from_to import are_pairs
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
-from upright_ledger.formats.logs.record_texts import named_records
-from upright_ledger.formats.tables.cells import looks_like_address, number
-from upright_ledger.formats.tables.column_names import NAMES, URL, bare, is_heading
-from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, with_plain_bars
+from upright_ledger.formats.tables.cells import looks_like_address
+from upright_ledger.formats.tables.column_names import is_heading
+from upright_ledger.formats.tables.lines.drawn_tables import parting_of, with_plain_bars
+from upright_ledger.formats.tables.lines.markup_rows import are_markup_rows
+from upright_ledger.formats.tables.rows.named_rows import are_loose_objects, are_named_rows
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
 
@@ -45,6 +44,7 @@ class FileKind(Word):
     JSON = "json"
     XML = "xml"
     SQL = "sql"
+    DATABASE = "database"
     WARC = "warc"
     SITEMAP = "sitemap"
     FEED = "feed"
@@ -65,19 +65,21 @@ OF_ROWS = (
     FileKind.JSON,
     FileKind.XML,
     FileKind.SQL,
+    FileKind.DATABASE,
     FileKind.PAGE_TABLE,
 )
 """Kinds that are read as rows of cells."""
 _MAGIC = (
     (b"%PDF", "a PDF", "export the list as CSV or text"),
-    (b"SQLite format 3", "a database", "export the table as CSV"),
     (b"Rar!", "an archive of several files", "unpack it and gather the folder"),
     (b"7z\xbc\xaf", "an archive of several files", "unpack it and gather the folder"),
 )
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 """With which files of Office begin that are older than XLSX."""
-IN_COLUMNS = (b"PAR1", b"ARROW1")
-"""With which files of columns begin: Parquet and Arrow."""
+IN_COLUMNS = (b"PAR1", b"ARROW1", b"ORC")
+"""With which files of columns begin: Parquet, Arrow and ORC."""
+DATABASE = b"SQLite format 3\0"
+"""With which databases begin that are a file of their own."""
 _PROPERTY_LIST = b"bplist00"
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
 _TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
@@ -138,8 +140,10 @@ def recognise(path: Path) -> str:
             raise NoAddressesError(f"{path} is {what}, not a text file", remedy)
     if head.startswith(OLD_WORKBOOK):
         return FileKind.SHEET
-    if head.startswith(IN_COLUMNS):
+    if head.startswith(IN_COLUMNS) and not guess_encoding(head):
         return FileKind.COLUMNS
+    if head.startswith(DATABASE):
+        return FileKind.DATABASE
     if head.startswith(ZIP):
         if is_text_document(head):
             raise NoAddressesError(
@@ -157,7 +161,8 @@ def recognise(path: Path) -> str:
     if head.startswith(b"WARC/"):
         return FileKind.WARC
     encoding = guess_encoding(head)
-    if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
+    odd = len(head) - len(head.translate(None, _CONTROLS))
+    if not encoding and odd * 20 > len(head) and odd > head.count(b"\x01") + head.count(b"\x1f"):
         raise NoAddressesError(
             f"{path} is binary, not a text file", "export the list as CSV or text"
         )
@@ -205,7 +210,9 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     if _CDX_JSON.match(text) or text.startswith("CDX ") or most(sample, _CDX_LINE.match):
         return FileKind.ARCHIVE_INDEX
     if _JSON.match(text) and (not whole or most(sample[:20], _JSON.match) or _is_json(text)):
-        return FileKind.TEXT if _has_addresses_amid_words_alone(text) else FileKind.JSON
+        if _has_addresses_amid_words_alone(text):
+            return FileKind.TEXT
+        return FileKind.RECORDS if are_loose_objects(text) else FileKind.JSON
     if is_rule_file(text):
         return FileKind.RULES
     if is_dump(text):
@@ -216,36 +223,15 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return FileKind.ROBOTS
     if are_pairs(sample):
         return FileKind.RULES
-    if _are_named_rows(text):
+    if are_named_rows(text):
         return FileKind.RECORDS
+    if are_markup_rows(lines[:500]):
+        return FileKind.TABLE
     few = [*map(with_plain_bars, sample[:60])]
     delimiter = delimiter_of(few)
     if delimiter and not is_bare_list(few, delimiter) and not are_words(few, delimiter):
         return FileKind.TABLE
-    return FileKind.TABLE if gap_between_cells(few) else FileKind.TEXT
-
-
-_AHEAD = 1 << 15  # characters
-_RECORDS = 30
-_FEWEST = 2
-_FIGURES = frozenset(name for unit in IN_TABLES for name in NAMES[unit])
-
-
-def _are_named_rows(text: str) -> bool:
-    """Whether records of a name with its value a line tell pages and figures, by names that are
-    known here.
-    """
-    first = islice(named_records(text[:_AHEAD]), _RECORDS)
-    whole = [record for record in first if isinstance(record, dict) and len(record) > 1]
-    told = sum(map(_tells_page, whole))
-    return told >= _FEWEST and told * 5 >= len(whole) * 4
-
-
-def _tells_page(record: Mapping[str, object]) -> bool:
-    values = [(bare(name), str(value)) for name, value in record.items()]
-    return any(name in NAMES[URL] and looks_like_address(value) for name, value in values) and any(
-        name in _FIGURES and number(value) is not None for name, value in values
-    )
+    return FileKind.TABLE if parting_of(few) else FileKind.TEXT
 
 
 def _has_addresses_amid_words_alone(text: str) -> bool:

@@ -16,7 +16,7 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.core.url.destination import page_key, plain_destinations, read_destination
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.html.page_head import read_saved_page
@@ -42,14 +42,6 @@ from upright_ledger.ledger.tables.stock import (
     add_destinations,
     count_stock,
     load_stock,
-)
-
-_TABLES = (
-    FileKind.TABLE,
-    FileKind.SHEET,
-    FileKind.COLUMNS,
-    FileKind.RECORDS,
-    FileKind.JSON,
 )
 
 
@@ -209,7 +201,7 @@ def _read(
 ) -> tuple[Stocked, list[Destination]]:
     path = file.path
     kind = recognise(path)
-    if kind not in {*_TABLES, FileKind.SITEMAP, FileKind.TEXT, FileKind.FEED, FileKind.PAGE}:
+    if kind not in {*OF_ROWS, FileKind.SITEMAP, FileKind.TEXT, FileKind.FEED, FileKind.PAGE}:
         raise InputError(
             f"{path} is of the kind {kind}, which lists no destinations",
             "stock a CSV, a list of URLs or a sitemap",
@@ -309,7 +301,7 @@ class _Facts(NamedTuple):
 def _pages(
     path: Path, kind: str, options: ReadOptions, result: Stocked
 ) -> Iterator[tuple[int, str, _Facts]]:
-    if kind in _TABLES:
+    if kind in OF_ROWS:
         yield from _rows(read_table(path, options, kind), result)
         return
     if kind == FileKind.PAGE:

@@ -29,7 +29,7 @@ _FIGURES = re.compile(r"\d+\.\d+(?: \d+\.\d+)+")
 """Seconds since 1970, since the begin, and since the last of such lines, as caches write them."""
 _RULED = re.compile(
     r"\s*[*-]+\s*\[?\s*(?:\d+\. row|RECORD \d+)\b.*|\s*-{3,}\s*|\*\s+<<.*>>.*|"
-    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+|\(?\d+ rows?\b.*|\s*\[\[?[\w.-]+\]\]?\s*"
+    r"(?:.*\s)?Array|\s*[()]\s*|-\s+\w+|\(?\d+ rows?\b.*|\s*\[\[?[\w. \"'-]{1,60}\]\]?\s*"
 )
 """What stands between records: the rules that databases draw, those of YAML, those of caches, what
 PHP writes around a list, and the headings of TOML.
@@ -125,11 +125,16 @@ def named_records(text: str) -> Iterator[Record]:
 _NO_VISITOR = re.compile(r"Bereq[A-Z]|Sess(?:Open|Close)\Z")
 
 
+def between_records(line: str) -> bool:
+    """Whether a line is empty, or one that divides records."""
+    return not line.strip() or _RULED.fullmatch(line) is not None
+
+
 def _each_named(text: str) -> Iterator[Record]:
     record: dict[str, Any] = {}
     for line in text.splitlines():
         item = _ITEM.match(line)
-        divides = not line.strip() or _RULED.fullmatch(line) or item
+        divides = between_records(line) or item
         if divides and record and list(record) != [BEFORE]:
             yield record
             record = {}

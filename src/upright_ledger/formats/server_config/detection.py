@@ -20,7 +20,7 @@ from upright_ledger.core.rules.imported.rule import (
     QueryEdit,
 )
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import CADDY_RULE, FileKind, recognise
+from upright_ledger.formats.detection import CADDY_RULE, OF_ROWS, FileKind, recognise
 from upright_ledger.formats.files.text import read_text, with_line_feeds
 from upright_ledger.formats.from_to import from_to, is_frame
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
@@ -62,7 +62,7 @@ def dialect_of(path: Path, text: str) -> str:
         return CADDY
     if _NGINX_LINE.search(text) and not all(map(from_to, lines)):
         return NGINX
-    if recognise(path) in {FileKind.JSON, FileKind.SHEET, FileKind.COLUMNS} or (
+    if recognise(path) in set(OF_ROWS) - {FileKind.TABLE} or (
         lines and "," in lines[0] and not _MAP_LINE.match(lines[0])
     ):
         return PAIRS
@@ -84,7 +84,7 @@ def read_rule_file(
     """The language of a file, and its rules in the order in which they are asked. given: what is
     known of the server it is for.
     """
-    if recognise(path) in {FileKind.SHEET, FileKind.COLUMNS}:
+    if recognise(path) in {FileKind.SHEET, FileKind.COLUMNS, FileKind.DATABASE}:
         return PAIRS, _read_pairs(path, encoding)
     text = with_line_feeds(read_text(path, encoding))
     kind = dialect_of(path, text)

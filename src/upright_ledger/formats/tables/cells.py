@@ -40,6 +40,19 @@ NO_ADDRESS = frozenset(
 )
 """How exports say that there is no address."""
 _LINK = re.compile(r'=\w+\(\s*"([^"]+)"\s*(?:[;,].*)?\)\s*\Z', re.DOTALL)
+_OPEN_LINKS, _CLOSE_LINKS = frozenset("=[<\\`"), frozenset("])")
+_MARKED = re.compile(
+    r"\[[^\[\]]*\]\(\s*<?(?P<of_markdown>[^\s<>()]+(?:\([^\s()]*\))?)>?(?:\s+[\"'].*[\"'])?\s*\)|"
+    r"\[\[(?P<of_wiki>[^\[\]|]+)(?:\|[^\[\]]*)?\]\]|"
+    r"\[(?P<in_brackets>https?://[^\s\[\]|]+)(?:\s[^\[\]]*)?\]|"
+    r"\[[^\[\]|]*\|(?P<behind_words>[^\[\]|]+)\]|"
+    r"(?P<before_words>https?://[^\s\[\]?]+)\[[^\[\]]*\]|"
+    r"\\(?:url|href)\{(?P<of_latex>[^{}]*)\}(?:\{[^{}]*\})?|"
+    r"<a\s[^<>]*?href\s*=\s*[\"'](?P<of_html>[^\"'<>]+)[\"'][^<>]*>[^<>]*</a>|"
+    r"`[^`<>]*<(?P<of_rst>[^`<>\s]+)>`_{0,2}",
+    re.IGNORECASE,
+)
+"""A link as Markdown, wikis, AsciiDoc, LaTeX, HTML and reStructuredText write it."""
 _HOST = re.compile(
     r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE
 )
@@ -58,12 +71,31 @@ def looks_like_address(cell: str) -> bool:
     return _ADDRESS.match(cell.strip()) is not None
 
 
+def begins_a_sum(cell: str) -> bool:
+    """Whether a cell begins a row of totals: a page of that name (/total/, sum.html) does not."""
+    return _TOTAL.match(cell) is not None and not looks_like_address(cell)
+
+
+_TOTAL = re.compile(
+    r"[^\w@=+]*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
+    r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem|soma|i alt|"
+    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계|σύνολο|ukupno|spolu|"
+    r"skupaj|iš viso|kopā|kokku|общо|усього|всього|разом|tổng cộng|tổng|รวม|ผลรวม|jumlah|कुल|"
+    r"סה[\"״]?כ|المجموع|الإجمالي|مجموع|جمع کل)(?!\w|[./-]\w)",
+    re.IGNORECASE,
+)
+
+
 def linked_address(cell: str) -> str:
     """The address in a cell that is a spreadsheet's formula for a link, =HYPERLINK("…";"…") in
-    whatever language; other cells as they are.
+    whatever language, or a link as pages, wikis and text processors write it; other cells as they
+    are.
     """
-    match = _LINK.match(cell)
-    return match[1] if match else cell
+    if cell[:1] not in _OPEN_LINKS and cell[-1:] not in _CLOSE_LINKS:
+        return cell
+    match = _LINK.match(cell) or _MARKED.fullmatch(cell)
+    address = match[match.lastgroup or 1].strip() if match else ""
+    return address if match and (match.re is _LINK or looks_like_address(address)) else cell
 
 
 def host_of(cell: str) -> str:

@@ -6,7 +6,7 @@ from itertools import chain
 from pathlib import Path
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.tables.cells import looks_like_address
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import rows_of
@@ -33,8 +33,7 @@ def item_rows(path: Path) -> list[tuple[int, str, str]]:
     first two columns. Raises InputError where it has no two columns, names addresses, or nothing.
     """
     kind = recognise(path)
-    known = {FileKind.SHEET, FileKind.COLUMNS, FileKind.JSON}
-    rows = rows_of(path, kind if kind in known else FileKind.TABLE)
+    rows = rows_of(path, kind if kind in OF_ROWS else FileKind.TABLE)
     filled = ((line, cells) for line, cells in rows if any(c.strip() for c in cells))
     head = next(filled, (0, []))
     sides = [_side(cell) for cell in head[1]]

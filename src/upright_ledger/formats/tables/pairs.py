@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
@@ -111,7 +111,7 @@ def read_pairs(
     options = options or ReadOptions()
     kind = recognise(path)
     if kind != FileKind.SHEET:
-        kind = kind if kind in {FileKind.JSON, FileKind.COLUMNS} else FileKind.TABLE
+        kind = kind if kind in OF_ROWS else FileKind.TABLE
         filled = [r for r in rows_of(path, kind, options.encoding) if r[1]]
         return _pairs_of(path, kind, filled, options, new_origins)
     found = Pairs([], [])

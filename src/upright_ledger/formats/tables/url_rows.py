@@ -30,6 +30,7 @@ from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
+    begins_a_sum,
     day_of,
     day_since_1970,
     host_of,
@@ -38,7 +39,7 @@ from upright_ledger.formats.tables.cells import (
     number,
     status_code,
 )
-from upright_ledger.formats.tables.url_table import Table, begins_a_sum, read_table
+from upright_ledger.formats.tables.url_table import Table, read_table
 
 T = TypeVar("T")
 _NO_TITLE = frozenset(

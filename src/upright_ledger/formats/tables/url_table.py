@@ -15,19 +15,17 @@ from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping
 from upright_ledger.formats.tables import column_names as col
-from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, looks_like_address, number
+from upright_ledger.formats.tables.cells import (
+    NO_ADDRESS,
+    Row,
+    begins_a_sum,
+    looks_like_address,
+    number,
+)
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.language_columns import language_columns
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 
-_TOTAL = re.compile(
-    r"[^\w@=+]*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
-    r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem|soma|i alt|"
-    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계|σύνολο|ukupno|spolu|"
-    r"skupaj|iš viso|kopā|kokku|общо|усього|всього|разом|tổng cộng|tổng|รวม|ผลรวม|jumlah|कुल|"
-    r"סה[\"״]?כ|المجموع|الإجمالي|مجموع|جمع کل)(?!\w|[./-]\w)",
-    re.IGNORECASE,
-)
 _SAMPLE = 400
 _HEADER_WITHIN = 60  # rows; what stands above a header is never longer
 
@@ -89,11 +87,6 @@ class Table:
             else f"column {at + 1}"
             for meaning, at in sorted(self.columns.items(), key=lambda item: item[1])
         }
-
-
-def begins_a_sum(cell: str) -> bool:
-    """Whether a cell begins a row of totals: a page of that name (/total/, sum.html) does not."""
-    return _TOTAL.match(cell) is not None and not looks_like_address(cell)
 
 
 def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> Table:

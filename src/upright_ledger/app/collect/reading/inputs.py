@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import cast
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import IN_COLUMNS, OLD_WORKBOOK
+from upright_ledger.formats.detection import DATABASE, IN_COLUMNS, OLD_WORKBOOK
 from upright_ledger.formats.files.compressed import (
     MAX_FILES,
     STDIN,
@@ -75,7 +75,7 @@ def _opened(file: Input, folder: Path) -> list[Input]:
     return members_of(file, _apart(folder)) if holds_files(file.path) else [file]
 
 
-_READ_WHOLE = (ZIP, OLD_WORKBOOK, *IN_COLUMNS)
+_READ_WHOLE = (ZIP, OLD_WORKBOOK, DATABASE, *IN_COLUMNS)
 """What nobody reads from its begin to its end."""
 
 

@@ -85,12 +85,12 @@ def command(
     \b
     Kinds, recognised by content:
       text           URLs, one a line or amid other words
-      table          CSV, TSV, printed tables and other delimited exports
+      table          CSV, TSV and the like, printed tables, tables of wikis
       sheet          workbooks: XLSX, XLS, ODS, with links behind words
-      columns        files of columns: Parquet and Arrow
-      records        names with a value a line, in YAML, TOML and prints of databases
+      columns        files of columns: Parquet, ORC and Arrow
+      records        values beside their names: YAML, TOML, key=value, objects of scripts
       json, xml      documents and lines, wherever the rows lie in them
-      sql            dumps of databases
+      sql            dumps of databases; database: SQLite
       sitemap, feed  XML sitemaps; RSS and Atom
       robots         the sitemaps of robots.txt
       page           the links of saved HTML; page-table: a table in it

@@ -1,4 +1,5 @@
-"""Files of columns as rows: Parquet (https://parquet.apache.org/docs/file-format/), and Arrow
+"""Files of columns as rows: Parquet (https://parquet.apache.org/docs/file-format/), ORC
+(https://orc.apache.org/specification/), and Arrow
 (https://arrow.apache.org/docs/format/Columnar.html), which some call Feather.
 """
 
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 _ROWS = 10_000  # at a time
-_PARQUET = b"PAR1"
+_PARQUET, _ORC = b"PAR1", b"ORC"
 
 
 def column_file_rows(path: Path) -> Iterator[Row]:
@@ -52,6 +53,12 @@ def _batches(path: Path) -> Iterator[pa.RecordBatch]:
         file.seek(0)
         if magic == _PARQUET:
             yield from pq.ParquetFile(file).iter_batches(_ROWS)
+            return
+        if magic.startswith(_ORC):
+            from pyarrow import orc
+
+            stripes = orc.ORCFile(file)
+            yield from (stripes.read_stripe(n) for n in range(stripes.nstripes))
             return
         arrow = pa.ipc.open_file(file)
         for n in range(arrow.num_record_batches):

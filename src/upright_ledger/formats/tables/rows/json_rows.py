@@ -116,7 +116,7 @@ def _records(value: Any, names: Sequence[Sequence[str]], depth: int = 0) -> list
     numbered = [flat(row) for row in numbered_rows(value)]
     if _addresses(numbered):
         return numbered
-    beside = [found for inner in value.values() if (found := _names_in(inner))]
+    beside = [found for inner in _lists_in(value) if (found := _names_in(inner))]
     best = max(
         (_records(inner, beside, depth + 1) for inner in value.values()),
         key=lambda rows: (_addresses(rows), len(rows)),
@@ -212,6 +212,14 @@ def _only(value: Any) -> Any:
         inner = next(iter(value.values()))
         return inner if isinstance(inner, str | int | float) else None
     return None
+
+
+def _lists_in(value: dict[str, Any]) -> Iterator[Any]:
+    """What an object holds, and what the objects in it hold."""
+    for inner in value.values():
+        yield inner
+        if isinstance(inner, dict):
+            yield from inner.values()
 
 
 def _names_in(value: Any) -> list[str]:

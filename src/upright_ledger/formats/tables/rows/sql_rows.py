@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -11,12 +11,14 @@ from upright_ledger.errors import NoAddressesError
 from upright_ledger.formats.files.text import read_text, with_line_feeds
 from upright_ledger.formats.tables.cells import Row, looks_like_address
 
-_NAME = r"[\w.$`\"\[\]]+"
+_WORD = r"(?:[\w$]+|`[^`\n]+`|\"[^\"\n]+\"|\[[^\]\n]+\])"
+_NAME = rf"{_WORD}(?:\.{_WORD})*"
+_NAMES = r"(?:[^()`\"]++|`[^`\n]*`|\"[^\"\n]*\")*+"
 _STATEMENT = re.compile(
     rf"^[ \t]*(?:(?P<create>CREATE\s+TABLE\s+(?:IF\s+NOT\s+EXISTS\s+)?(?P<made>{_NAME})\s*\()|"
     rf"(?:INSERT(?:\s+IGNORE)?(?:\s+INTO)?|REPLACE\s+INTO)\s+(?P<filled>{_NAME})\s*"
-    rf"(?:\((?P<named>[^()]*)\))?\s*VALUES?\s*|"
-    rf"COPY\s+(?P<copied>{_NAME})\s*(?:\((?P<columns>[^()]*)\))?\s+FROM\s+stdin[^\n]*;\n)",
+    rf"(?:\((?P<named>{_NAMES})\))?\s*VALUES?\s*|"
+    rf"COPY\s+(?P<copied>{_NAME})\s*(?:\((?P<columns>{_NAMES})\))?\s+FROM\s+stdin[^\n]*;\n)",
     re.MULTILINE | re.IGNORECASE,
 )
 _VALUE = re.compile(
@@ -26,13 +28,15 @@ _VALUE = re.compile(
 )
 _COLUMN = re.compile(
     r"\s*(?!(?:PRIMARY|UNIQUE|KEY|INDEX|CONSTRAINT|FOREIGN|CHECK|FULLTEXT|SPATIAL|EXCLUDE)\b)"
-    r"([`\"\[]?[\w$]+[`\"\]]?)\s",
+    rf"({_WORD})\s",
     re.IGNORECASE,
 )
+_NAMED = re.compile(_NAME)
 _ESCAPE = re.compile(r"\\(.)|''", re.DOTALL)
 _ESCAPED = {"n": "\n", "r": "\r", "t": "\t", "0": "", "b": "", "Z": ""}
 _AMID = re.compile(r"https?://[^\s<>\"'`{}|^\\]+", re.IGNORECASE)
-_SAMPLE = 200
+SAMPLE = 200
+"""Rows by which it is told whether a table holds addresses."""
 _PUNCTUATION = ".,;:!?)]"
 
 
@@ -44,10 +48,27 @@ class _Table:
     @property
     def addresses(self) -> int:
         """How many rows hold an address in the column that holds most of them."""
-        seen = [cells for _, cells in self.rows[:_SAMPLE]]
-        told = [sum(map(looks_like_address, column)) for column in zip(*seen, strict=False)]
-        best = max(told, default=0)
-        return best * len(self.rows) // len(seen) if best * 2 >= len(seen) > 0 else 0
+        return addresses_in([cells for _, cells in self.rows[:SAMPLE]], len(self.rows))
+
+
+def addresses_in(seen: Sequence[Sequence[str]], many: int) -> int:
+    """How many of so many rows hold an address in the column that holds most of them, as far as the
+    first ones tell; 0 where fewer than half do.
+    """
+    told = [sum(map(looks_like_address, column)) for column in zip(*seen, strict=False)]
+    best = max(told, default=0)
+    return best * many // len(seen) if best * 2 >= len(seen) > 0 else 0
+
+
+def note_of_others(table: str, others: Sequence[str]) -> list[str]:
+    """What a user should know where other tables hold addresses, too."""
+    if not others:
+        return []
+    told = (
+        f"read from the table {table}; addresses are in others, too, such as "
+        f"{', '.join(others[:5])}: export these as CSV where they are wanted"
+    )
+    return [told]
 
 
 def is_dump(text: str) -> bool:
@@ -73,12 +94,7 @@ def sql_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
                 for text in (t for cell in cells for t in _AMID.findall(cell)):
                     yield line, [text.rstrip(_PUNCTUATION)]
         return
-    others = [name for name in ranked[1:] if tables[name].addresses]
-    if others:
-        notes.append(
-            f"read from the table {ranked[0]}; addresses are in others, too, such as "
-            f"{', '.join(others[:5])}: export these as CSV where they are wanted"
-        )
+    notes += note_of_others(ranked[0], [n for n in ranked[1:] if tables[n].addresses])
     yield 0, best.names or [f"column {n}" for n in range(1, len(best.rows[0][1]) + 1)]
     yield from best.rows
 
@@ -100,7 +116,9 @@ def _tables(text: str) -> dict[str, _Table]:
         table = found.setdefault(name, _Table())
         columns = match["named"] or match["columns"]
         if not table.names:
-            table.names = [_bare(c) for c in columns.split(",")] if columns else named.get(name, [])
+            table.names = (
+                [_bare(c) for c in _NAMED.findall(columns)] if columns else named.get(name, [])
+            )
         if match["copied"]:
             end = text.find("\n\\.", at)
             lines = text[at : end if end >= 0 else len(text)].split("\n")
@@ -150,4 +168,5 @@ def _plain(text: str) -> str:
 
 
 def _bare(name: str) -> str:
-    return re.sub(r"[`\"\[\]\s]", "", name).rpartition(".")[2]
+    """The last part of a name, without the quotes around it."""
+    return str(re.findall(_WORD, name)[-1]).strip('`"[]').strip()

@@ -11,8 +11,9 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.detection import OF_ROWS, FileKind
 from upright_ledger.formats.tables.cells import Row
+from upright_ledger.formats.tables.lines.delimited_rows import delimited_rows
 from upright_ledger.formats.tables.rows.column_file_rows import column_file_rows
-from upright_ledger.formats.tables.rows.delimited_rows import delimited_rows
+from upright_ledger.formats.tables.rows.database_rows import database_rows
 from upright_ledger.formats.tables.rows.json_rows import json_rows
 from upright_ledger.formats.tables.rows.named_rows import named_rows
 from upright_ledger.formats.tables.rows.page_rows import page_rows
@@ -69,6 +70,8 @@ def rows_of(
         rows = page_rows(path)
     elif kind == FileKind.SQL:
         rows = sql_rows(path, encoding, notes)
+    elif kind == FileKind.DATABASE:
+        rows = database_rows(path, notes)
     else:
         rows = delimited_rows(path, encoding, notes)
     return _of_sane_width(path, rows)

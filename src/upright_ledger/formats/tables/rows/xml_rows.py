@@ -17,6 +17,10 @@ from upright_ledger.formats.tables.cells import Row, looks_like_address
 from upright_ledger.formats.tables.rows.json_rows import under_header
 
 _OF_SHEETS = b"urn:schemas-microsoft-com:office:spreadsheet"
+_OF_OPEN_SHEETS = b"application/vnd.oasis.opendocument.spreadsheet"
+_NAMING, _VALUES = ("name", "key", "field", "column"), ("value", "val")
+"""Attributes by which elements of one name tell what they hold, and where it stands besides."""
+_DIGITS = 6
 _LOOKED_AT = 1 << 22  # bytes
 _MOST_VALUES = 1000  # of one row
 
@@ -24,8 +28,9 @@ _MOST_VALUES = 1000  # of one row
 def xml_rows(path: Path, notes: list[str]) -> Iterator[Row]:
     """The rows under a header. notes: what was mended on the way. Raises InputError."""
     reading = Reading()
-    if _OF_SHEETS in read_head(path):
-        for line, _, element in elements(path, frozenset({"Row"}), reading):
+    head = read_head(path)
+    if _OF_SHEETS in head or _OF_OPEN_SHEETS in head:
+        for line, _, element in elements(path, frozenset({"Row", "table-row"}), reading):
             cells = _cells(element)
             yield line, cells if any(cells) else []
         notes += reading.notes
@@ -42,15 +47,22 @@ def _cells(row: Any) -> list[str]:
     """The cells of a row of a spreadsheet; one may say at which place, from 1, it stands."""
     found: list[str] = []
     for cell in row:
-        if local_name(cell.tag) != "Cell":
+        if local_name(cell.tag) not in {"Cell", "table-cell", "covered-table-cell"}:
             continue
         told = {local_name(name): value for name, value in cell.attrib.items()}
+        again = told.get("number-columns-repeated", "")
         place = told.get("Index", "")
         if place.isdigit() and len(found) < int(place) <= MAX_COLUMNS:
             found += [""] * (int(place) - 1 - len(found))
         text = "".join(cell.itertext()).strip()
-        link = told.get("HRef", "")
-        found.append(link if looks_like_address(link) and not looks_like_address(text) else text)
+        link = told.get("HRef", "") or next(
+            (v for a in cell.iter() for k, v in a.attrib.items() if local_name(k) == "href"), ""
+        )
+        text = link if looks_like_address(link) and not looks_like_address(text) else text
+        times = int(again) if again.isdigit() and len(again) < _DIGITS else 1
+        found += [text] * min(times, MAX_COLUMNS - len(found))
+    while found and not found[-1]:
+        found.pop()
     return found
 
 
@@ -97,13 +109,18 @@ def _is_address(text: str) -> bool:
 def _told(element: Any) -> dict[str, str]:
     """The values in an element, by their names."""
     found: dict[str, str] = {}
+    many = Counter(local_name(inner.tag) for inner in element)
     for inner in element.iter():
         name = local_name(inner.tag)
         if not name or len(found) > _MOST_VALUES:
             continue
-        if text := (inner.text or "").strip():
+        told = {local_name(attribute): value for attribute, value in inner.attrib.items()}
+        text = (inner.text or "").strip()
+        if many[name] > 1 and (given := next((told[n] for n in _NAMING if told.get(n)), "")):
+            found.setdefault(given, text or next((told[n] for n in _VALUES if n in told), ""))
+            continue
+        if text:
             found.setdefault(name, text)
-        for attribute, value in inner.attrib.items():
-            own = local_name(attribute)
+        for own, value in told.items():
             found.setdefault(own if inner is element else f"{name}.{own}", value)
     return found

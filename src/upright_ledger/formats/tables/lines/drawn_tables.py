@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
+    begins_a_sum,
     day_of,
     looks_like_address,
     number,
@@ -26,9 +27,13 @@ _RULE = re.compile(rf"(?=[\s{_SIGNS}]*+\Z)(?:\s|[{_SIGNS}](?![{_SIGNS}]{{2}}))*+
 _FOOTER = re.compile(r"\s*(?:\(\d[\d,]* rows?\)|\d[\d,]* rows? in set\b.*)\s*\Z", re.IGNORECASE)
 _COUNT = re.compile(r"(\s+\d+)\s\S+\s*\Z")
 _GAPS = (re.compile(r" {2,}"), re.compile(r" +"))
+_OVER_COLUMNS = re.compile(r"\s*([-=\u2500])\1+(?:\s+\1{2,})+\s*")
 _MOST = 40  # columns
 _FEWEST = 2  # rows
 _NEARLY_ALL = 0.8
+
+Parting = Callable[[str], list[str]]
+"""How a line comes apart into cells."""
 
 
 def with_plain_bars(line: str) -> str:
@@ -66,20 +71,57 @@ def are_counts(lines: Sequence[str]) -> bool:
     return len({match.end(1) if match else 0 for match in found}) == 1 and found[0] is not None
 
 
-def gap_between_cells(lines: Sequence[str]) -> re.Pattern[str] | None:
-    """The blanks that part the cells of nearly every line: two or more, or single ones where all
-    cells are addresses, figures, statuses and days. None where lines are no such rows; a tab parts
-    cells by itself.
+def parting_of(lines: Sequence[str]) -> Parting | None:
+    """What takes the cells of nearly every line apart: rules drawn over columns, two or more
+    blanks, or single ones where all cells are addresses, figures, statuses and days. None where
+    lines are no such rows; a tab parts cells by itself.
     """
     lines = [line for line in lines if line.strip() and not line.startswith("#")]
-    lines = [line for line in lines if not is_drawn(line)]
     if any("\t" in line for line in lines):
         return None
-    return next((gap for gap in _GAPS if _are_rows(lines, gap)), None)
+    rule = next((line for line in lines if _OVER_COLUMNS.fullmatch(line)), "")
+    lines = [line for line in lines if not is_drawn(line)]
+    ruled = [_below(rule)] if rule else []
+    of_words = (*ruled, _by(_GAPS[0]), _below(_shade(lines)))
+    for parting, may_be_words in (*((p, True) for p in of_words), (_by(_GAPS[1]), False)):
+        if _are_rows([*map(parting, lines)], may_be_words=may_be_words):
+            return parting
+    return None
 
 
-def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
-    rows = [gap.split(line.strip()) for line in lines]
+def _by(gap: re.Pattern[str]) -> Parting:
+    return lambda line: gap.split(line.strip())
+
+
+def _shade(lines: Sequence[str]) -> str:
+    """A rule over each column that two blanks keep apart from the next one in all lines."""
+    width = max(map(len, lines), default=0)
+    filled = bytearray(width)
+    for line in lines:
+        for at, letter in enumerate(line):
+            filled[at] |= not letter.isspace()
+    rule = "".join("- "[not told] for told in filled)
+    return re.sub(r"(?<=-) (?=-)", "-", rule)
+
+
+def _below(rule: str) -> Parting:
+    """What takes lines apart below a rule that is drawn over each column; cells may be empty."""
+    starts = [match.start() for match in re.finditer(r"\S+", rule)]
+    ends = [*starts[1:], None]
+
+    def cells(line: str) -> list[str]:
+        line = line.rstrip()
+        apart = _GAPS[0].split(line.strip())
+        if len(apart) == len(starts) or any(line[at - 1 : at].strip() for at in starts[1:]):
+            return apart
+        return [line[start:end].strip() for start, end in zip(starts, ends, strict=True)]
+
+    return cells
+
+
+def _are_rows(rows: list[list[str]], *, may_be_words: bool) -> bool:
+    while len(rows) > _FEWEST and begins_a_sum(rows[-1][0]):
+        rows.pop()
     if numbered(rows):
         rows[0] = ["", *rows[0]]
     width, alike = max(
@@ -94,7 +136,7 @@ def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
     addresses = [_share(cells, _is_address) for cells in columns]
     if max(addresses) < _NEARLY_ALL or (len(rows) == 1 and min(addresses) == 1):
         return False
-    return gap is _GAPS[0] or all(_share(cells, is_datum) >= _NEARLY_ALL for cells in columns)
+    return may_be_words or all(_share(cells, is_datum) >= _NEARLY_ALL for cells in columns)
 
 
 def _share(cells: Sequence[str], test: Callable[[str], bool]) -> float:

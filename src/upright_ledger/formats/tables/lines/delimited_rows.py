@@ -15,22 +15,25 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.delimiters import delimiter_of
 from upright_ledger.formats.files.text import MIXED, USUAL, encoding_of, first_misfit, fits, open_in
-from upright_ledger.formats.tables.cells import Row, looks_like_address, number
+from upright_ledger.formats.tables.cells import Row, linked_address, looks_like_address, number
 from upright_ledger.formats.tables.column_names import is_heading
-from upright_ledger.formats.tables.rows.drawn_tables import (
+from upright_ledger.formats.tables.lines.drawn_tables import (
+    Parting,
     are_counts,
     are_types,
     between_bars,
-    gap_between_cells,
     is_datum,
     is_drawn,
     numbered,
+    parting_of,
     with_plain_bars,
 )
-from upright_ledger.formats.tables.rows.heading_encodings import encoding_of_headings
+from upright_ledger.formats.tables.lines.heading_encodings import encoding_of_headings
+from upright_ledger.formats.tables.lines.markup_rows import markup_rows_of
 
 MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
 _SAMPLE = 60
+_NEARLY_ALL = 0.8
 _ESCAPED = {"escapechar": "\\", "doublequote": False}
 
 
@@ -56,19 +59,23 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
         lines = map(with_plain_bars, file)
         first = list(islice(lines, 500))
         filled = [line for line in first if line.strip()][:_SAMPLE]
+        if (marked := markup_rows_of(first)) is not None:
+            yield from marked(enumerate(chain(first, lines), 1))
+            return
         delimiter = delimiter_of(filled)
         # A figure's commas part no cells.
         parts = bool(delimiter) and _hold_addresses(filled, delimiter)
-        if not parts and (gap := gap_between_cells(filled)) is not None:
+        if not parts and (parting := parting_of(filled)) is not None:
             if are_counts(filled):
                 yield 0, ["hits", "url"]
-            rows = [gap.split(line.strip()) for line in filled if not is_drawn(line)]
-            yield from _apart(chain(first, lines), gap, numbered=numbered(rows))
+            rows = [parting(line) for line in filled if not is_drawn(line)]
+            yield from _apart(chain(first, lines), parting, numbered=numbered(rows))
             return
         delimiter = delimiter or delimiter_of(filled[:1]) or ","
         how = _quoting(filled, delimiter)
         width = _width(filled, delimiter, how)
         framed = delimiter == "|" and between_bars(filled)
+        linked = _hold_links(filled, delimiter, how)
         reader = csv.reader(chain(first, lines), delimiter=delimiter, **how)
         line = 1
         try:
@@ -76,6 +83,8 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
                 cells = _printed(told, framed=framed) if delimiter == "|" else told
                 if len(cells) > width and delimiter in ",;":
                     cells = _rejoined(_ended(cells, width), width, delimiter)
+                if linked:
+                    cells = [linked_address(cell.strip()) for cell in cells]
                 yield line, cells if any(map(str.strip, cells)) else []
                 line = reader.line_num + 1
         except csv.Error as error:
@@ -89,7 +98,17 @@ def _hold_addresses(lines: Sequence[str], delimiter: str) -> bool:
         rows = list(csv.reader(lines, delimiter=delimiter))
     except csv.Error:
         return False
-    return any(looks_like_address(cell) and " " not in cell for row in rows for cell in row)
+    told = (linked_address(cell.strip()) for row in rows for cell in row)
+    return any(looks_like_address(cell) and " " not in cell for cell in told)
+
+
+def _hold_links(lines: Sequence[str], delimiter: str, how: dict[str, Any]) -> bool:
+    """Whether cells are links as pages, wikis and text processors write them."""
+    try:
+        rows = list(csv.reader(lines, delimiter=delimiter, **how))
+    except csv.Error:
+        return False
+    return any(linked_address(text) != text for row in rows for text in map(str.strip, row))
 
 
 def _widths(lines: Iterable[str], delimiter: str, how: dict[str, Any]) -> Counter[int]:
@@ -110,14 +129,20 @@ def _width(lines: Sequence[str], delimiter: str, how: dict[str, Any]) -> int:
 
 
 def _quoting(lines: Sequence[str], delimiter: str) -> dict[str, Any]:
-    """How quotes within quotes are written: doubled, unless more rows are alike where a backslash
-    stands before them.
+    """Which quotes stand around cells, and how they are written within: doubled, unless more rows
+    are alike where a backslash stands before them.
     """
+    between = f"'{delimiter}'"
+    if sum(line[:1] == "'" and between in line for line in lines) > _NEARLY_ALL * len(lines):
+        return {"quotechar": "'"}
     if not any('\\"' in line for line in lines):
         return {}
     alike = [_widths(lines, delimiter, how).most_common(1)[0][1] for how in ({}, _ESCAPED)]
     widths = [len(_widths(lines, delimiter, how)) for how in ({}, _ESCAPED)]
-    return _ESCAPED if (alike[1], -widths[1]) > (alike[0], -widths[0]) else {}
+    sign = re.escape(delimiter)
+    amid, doubled = re.compile(rf'\\"[^{sign}\s]'), re.compile(rf'[^\\{sign}]""[^{sign}\s]')
+    hint = any(map(amid.search, lines)) and not any(map(doubled.search, lines))
+    return _ESCAPED if (alike[1], -widths[1], hint) > (alike[0], -widths[0], False) else {}
 
 
 def _ended(cells: list[str], width: int) -> list[str]:
@@ -144,11 +169,10 @@ def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
     return [*cells[:at], delimiter.join(parts), *cells[end:]]
 
 
-def _apart(lines: Iterable[str], gap: re.Pattern[str], *, numbered: bool) -> Iterator[Row]:
+def _apart(lines: Iterable[str], parting: Parting, *, numbered: bool) -> Iterator[Row]:
     """Rows whose cells blanks keep apart. numbered: the heading has no name for their numbers."""
     for at, line in enumerate(lines, 1):
-        text = line.strip()
-        cells = gap.split(text) if text and not is_drawn(text) else []
+        cells = parting(line) if line.strip() and not is_drawn(line) else []
         if cells and numbered:
             cells, numbered = ["", *cells], False
         yield at, cells

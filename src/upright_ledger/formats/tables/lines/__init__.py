@@ -1,0 +1,1 @@
+"""Tables whose rows are lines of a text."""

@@ -1,0 +1,71 @@
+"""Tables in whatever other programs write tables into: each tells what it tells as CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+import random
+from pathlib import Path
+
+import pytest
+
+from conftest import NEW, OLD, Program
+from containers import CONTAINERS, delimited
+from ledgers import fresh_ledger
+from other_samples import SAMPLES
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.ledger.tables.entries import load_entries
+
+EACH = 4  # tables of each container
+ALL_SORTS = [
+    ["Page URL", "Page title", "Clicks", "Status code", "Last seen", "Responsible person"],
+    [f"{OLD}/visit/room.html", "Guide: the tower", "1204", "200", "2026-05-01", "Ann"],
+    [f"{OLD}/shop/bell?id=7", "Bells and whistles, big", "12", "404", "2026-05-02", ""],
+    [f"{OLD}/a-b/c~d", 'He said "no"', "0", "301", "2026-05-03", "Bo"],
+    [f"{OLD}/u/%C3%BC", "\u00dcber-Uhr = gut", "7", "404", "2026-05-04", "Ann"],
+    [f"{OLD}/it/", "It is 50 % off; or more", "31", "200", "2026-05-05", "Cy D."],
+    [f"{OLD}/no-title", "", "3", "200", "2026-05-06", "Bo"],
+]
+
+
+def rows_of(name: str) -> list[list[str]]:
+    """The rows of a sample that is a table of words over figures; none of others."""
+    sample = SAMPLES[name]
+    if not sample.name.endswith(".csv") or not name.startswith("table: "):
+        return []
+    try:
+        rows = list(csv.reader(io.StringIO(sample.data.decode()), delimiter=";"))
+    except UnicodeDecodeError:
+        return []
+    whole = all(len(row) == len(rows[0]) > 1 for row in rows)
+    return rows if whole and all(row[-1].isdigit() for row in rows[1:]) else []
+
+
+TABLES = {name: rows for name in SAMPLES if (rows := rows_of(name))}
+
+
+def told(data: str | bytes, name: str, folder: Path) -> dict[str, tuple[object, ...]]:
+    """Address → all that is told of it."""
+    folder.mkdir()
+    (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
+    ledger = fresh_ledger([OLD], [NEW])
+    gather(ledger, [str(folder / name)])
+    with ledger.reading() as connection:
+        found = load_entries(connection)
+    return {e.legacy_url: (e.evidence, list(e.titles), e.last_seen) for e in found}
+
+
+@pytest.mark.parametrize("container", CONTAINERS)
+def test_a_table_tells_the_same_in_whatever_it_is_written(container: str, tmp_path: Path) -> None:
+    name, write = CONTAINERS[container]
+    drawn = random.Random(container).sample(sorted(TABLES), EACH)
+    for n, rows in enumerate([ALL_SORTS, *(TABLES[one] for one in drawn)]):
+        wanted = told(delimited(",")(rows), "a.csv", tmp_path / f"csv{n}")
+        assert told(write(rows), name, tmp_path / f"{n}") == wanted, rows
+        assert len(wanted) == sum(row[0].startswith("http") for row in rows)
+
+
+def test_a_ledger_is_not_read_as_a_list(museum: Program) -> None:
+    out = museum("gather", "ledger.db", code=3).err
+    assert "ledger.db is a ledger" in out
+    assert "upright entries --csv" in out
