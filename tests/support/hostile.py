@@ -57,12 +57,17 @@ WRITERS: dict[str, Callable[[str], str]] = {
         f"{_cell(s)},{_cell(s)},{_cell(s)},{_cell(s)}\n"
     ),
     "header.csv": lambda s: f"url,{_cell(s)},clicks\n{OLD}/a,x,1\n{OLD}/b,t,3\n",
-    "table.wiki": lambda s: f"{{|\n! url !! hits\n|-\n| {OLD}/a || 1\n|-\n| [{s} x]\n| {s} || {s}\n|}}\n",
+    "table.wiki": lambda s: (
+        f"{{|\n! url !! hits\n|-\n| {OLD}/a || 1\n|-\n| [{s} x]\n| {s} || {s}\n|}}\n"
+    ),
     "table.tex": lambda s: (
-        f"\\begin{{tabular}}{{ll}}\nurl & hits \\\\\n\\url{{{OLD}/a}} & 1 \\\\\n{s} & {s} \\\\\n{s}\n"
+        f"\\begin{{tabular}}{{l}}\nurl & hits \\\\\n"
+        f"\\url{{{OLD}/a}} & 1 \\\\\n{s} & {s} \\\\\n{s}\n"
     ),
     "table.adoc": lambda s: f"|===\n|url |hits\n\n|{OLD}/a |1\n|{s}\n|{s}[{s}]\n|===\n",
-    "records.yml": lambda s: f"- url: {OLD}/a\n  hits: 1\n- url: {OLD}/b\n  hits: {s}\n- {s}: {s}\n",
+    "records.yml": lambda s: (
+        f"- url: {OLD}/a\n  hits: 1\n- url: {OLD}/b\n  hits: {s}\n- {s}: {s}\n"
+    ),
     "pairs.txt": lambda s: f'url={OLD}/a hits=1\nurl={OLD}/b hits="{s}"\n{s}={s}\n',
     "array.json": lambda s: json.dumps([{"url": f"{OLD}/a", "title": s}, {"url": s, s[:50]: 1}]),
     "lines.jsonl": lambda s: "".join(json.dumps(o) + "\n" for o in ({"url": f"{OLD}/a", "title": s},

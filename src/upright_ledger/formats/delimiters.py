@@ -95,7 +95,11 @@ def _parts_by(odd: str, lines: Sequence[str]) -> bool:
         return False
     heading = cells_of(lines[0], odd)
     alike = len(heading) == len(cells_of(lines[1], odd)) and not any(map(_names_address, heading))
-    return (alike or not odd.isprintable()) and _are_rows(lines, odd)
+    if not alike and odd.isprintable():
+        return False
+    below = columns_behind(lines[1:], odd, first=0)
+    of_addresses = sum(all(map(_names_address, cells)) for cells in below)
+    return of_addresses > 1 or _are_rows(lines, odd)
 
 
 def is_bare_list(lines: Sequence[str], delimiter: str) -> bool:

@@ -14,7 +14,11 @@ from containers import CONTAINERS, delimited
 from ledgers import fresh_ledger
 from other_samples import SAMPLES
 from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.stock import stock
+from upright_ledger.app.decide.sheets.decide_list import decide_from
+from upright_ledger.core.inventory.answer import Decision
 from upright_ledger.ledger.tables.entries import load_entries
+from upright_ledger.ledger.tables.stock import Destination, load_stock
 
 EACH = 4  # tables of each container
 ALL_SORTS = [
@@ -25,6 +29,20 @@ ALL_SORTS = [
     [f"{OLD}/u/%C3%BC", "\u00dcber-Uhr = gut", "7", "404", "2026-05-04", "Ann"],
     [f"{OLD}/it/", "It is 50 % off; or more", "31", "200", "2026-05-05", "Cy D."],
     [f"{OLD}/no-title", "", "3", "200", "2026-05-06", "Bo"],
+]
+
+PAIRS = [
+    ["Old URL", "New URL", "Status"],
+    [f"{OLD}/visit/room.html", f"{NEW}/rooms/", "301"],
+    [f"{OLD}/shop/bell?id=7", f"{NEW}/bells/7", "302"],
+    ["/a-b/c", f"{NEW}/c/", "301"],
+    [f"{OLD}/gone", "", "410"],
+]
+PAGES = [
+    ["Address", "Title", "Status Code", "Canonical"],
+    [f"{NEW}/rooms/", "Rooms: all", "200", ""],
+    [f"{NEW}/bells/7", "Bell, no. 7", "200", f"{NEW}/bells/7"],
+    [f"{NEW}/c/", "C", "301", ""],
 ]
 
 
@@ -63,6 +81,37 @@ def test_a_table_tells_the_same_in_whatever_it_is_written(container: str, tmp_pa
         wanted = told(delimited(",")(rows), "a.csv", tmp_path / f"csv{n}")
         assert told(write(rows), name, tmp_path / f"{n}") == wanted, rows
         assert len(wanted) == sum(row[0].startswith("http") for row in rows)
+
+
+def decided(data: str | bytes, name: str, folder: Path) -> dict[str, Decision]:
+    """Address → its answer by a sheet of pairs."""
+    folder.mkdir()
+    (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
+    ledger = fresh_ledger([OLD], [NEW])
+    decide_from(ledger, folder / name)
+    with ledger.reading() as connection:
+        return {e.legacy_url: e.answer for e in load_entries(connection)}
+
+
+def stocked(data: str | bytes, name: str, folder: Path) -> dict[str, Destination]:
+    """Page → what is told of it by an inventory of the new site."""
+    folder.mkdir()
+    (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
+    ledger = fresh_ledger([OLD], [NEW])
+    stock(ledger, [folder / name])
+    with ledger.reading() as connection:
+        return dict(load_stock(connection))
+
+
+@pytest.mark.parametrize("container", CONTAINERS)
+def test_pairs_and_pages_are_the_same_in_whatever_they_are_written(
+    container: str, tmp_path: Path
+) -> None:
+    name, write = CONTAINERS[container]
+    for n, (rows, read) in enumerate(((PAIRS, decided), (PAGES, stocked))):
+        wanted = read(delimited(",")(rows), "a.csv", tmp_path / f"csv{n}")
+        assert read(write(rows), name, tmp_path / str(n)) == wanted
+        assert len(wanted) == len(rows) - 1
 
 
 def test_a_ledger_is_not_read_as_a_list(museum: Program) -> None:

@@ -245,6 +245,7 @@ CONTAINERS: dict[str, tuple[str, Callable[[Rows], str | bytes]]] = {
         ",", quoting=csv.QUOTE_ALL, doublequote=False, escapechar="\\")),
     "single quotes": ("a.csv", between(("'", "','", "'"), ("'", "','", "'"), ("", "\n"),
         lambda cell: cell.replace("'", "\u2019"))),
+    "on its side": ("a.csv", lambda rows: delimited(",")([*zip(*rows, strict=True)])),
     "columns": ("a.txt", apart),
     "columns below rules": ("a.txt", lambda rows: apart(rows, "-")),
     "columns between rules": ("a.rst", lambda rows: apart(rows, "=", around=True)),

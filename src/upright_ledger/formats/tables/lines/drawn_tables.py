@@ -82,7 +82,7 @@ def parting_of(lines: Sequence[str]) -> Parting | None:
     rule = next((line for line in lines if _OVER_COLUMNS.fullmatch(line)), "")
     lines = [line for line in lines if not is_drawn(line)]
     ruled = [_below(rule)] if rule else []
-    of_words = (*ruled, _by(_GAPS[0]), _below(_shade(lines)))
+    of_words = (*ruled, *([below] if (below := _with_empty(lines)) else []), _by(_GAPS[0]))
     for parting, may_be_words in (*((p, True) for p in of_words), (_by(_GAPS[1]), False)):
         if _are_rows([*map(parting, lines)], may_be_words=may_be_words):
             return parting
@@ -91,6 +91,14 @@ def parting_of(lines: Sequence[str]) -> Parting | None:
 
 def _by(gap: re.Pattern[str]) -> Parting:
     return lambda line: gap.split(line.strip())
+
+
+def _with_empty(lines: Sequence[str]) -> Parting | None:
+    """What takes lines apart some of whose cells are empty, where all columns stand apart."""
+    rule = _shade(lines)
+    widths = Counter(len(_GAPS[0].split(line.strip())) for line in lines)
+    width = len(rule.split())
+    return _below(rule) if width > 1 and width == max(widths) > min(widths) else None
 
 
 def _shade(lines: Sequence[str]) -> str:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain, islice, zip_longest
 from pathlib import Path
 from typing import NamedTuple
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.detection import OF_ROWS, FileKind
-from upright_ledger.formats.tables.cells import Row
+from upright_ledger.formats.tables.cells import Row, begins_a_sum, looks_like_address
+from upright_ledger.formats.tables.column_names import is_heading
+from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.lines.delimited_rows import delimited_rows
 from upright_ledger.formats.tables.rows.column_file_rows import column_file_rows
 from upright_ledger.formats.tables.rows.database_rows import database_rows
@@ -20,6 +23,9 @@ from upright_ledger.formats.tables.rows.page_rows import page_rows
 from upright_ledger.formats.tables.rows.sql_rows import sql_rows
 from upright_ledger.formats.tables.rows.workbook_rows import sheet_rows
 from upright_ledger.formats.tables.rows.xml_rows import xml_rows
+
+_MOST_NAMES = 30
+"""Rows of a table on its side."""
 
 
 class RowWidth(NamedTuple):
@@ -74,7 +80,31 @@ def rows_of(
         rows = database_rows(path, notes)
     else:
         rows = delimited_rows(path, encoding, notes)
-    return _of_sane_width(path, rows)
+    return _of_sane_width(path, _upright(rows))
+
+
+def _upright(rows: Iterator[Row]) -> Iterator[Row]:
+    """Rows, those of a table on its side by its columns: headings stand in its first column, and
+    addresses beside one of them.
+    """
+    first = list(islice(rows, _MOST_NAMES + 1))
+    filled = [cells for _, cells in first if any(cells)]
+    names = [cells[0] for cells in filled]
+    told = {side_of(name) for name in names}
+    if (
+        len(filled) > 1
+        and len(first) <= _MOST_NAMES
+        and (is_heading(names) or {"old", "new"} <= told)
+        and any(all(map(_is_page, cells[1:])) for cells in filled if cells[2:])
+    ):
+        columns = zip_longest(*filled, fillvalue="")
+        yield from ((n, list(cells)) for n, cells in enumerate(columns, 1))
+    else:
+        yield from chain(first, rows)
+
+
+def _is_page(cell: str) -> bool:
+    return looks_like_address(cell) or begins_a_sum(cell)
 
 
 def _of_sane_width(path: Path, rows: Iterator[Row]) -> Iterator[Row]:
