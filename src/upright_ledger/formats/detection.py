@@ -22,12 +22,13 @@ from upright_ledger.formats.files.documents import is_text_document
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 from upright_ledger.formats.from_to import are_pairs
+from upright_ledger.formats.logs.forms.json_lines import JSON_LINES
 from upright_ledger.formats.logs.log_formats import is_log
-from upright_ledger.formats.logs.log_line import most
+from upright_ledger.formats.logs.log_line import Likeness, most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
-from upright_ledger.formats.tables.cells import looks_like_address
+from upright_ledger.formats.tables.cells import tells_address
 from upright_ledger.formats.tables.column_names import is_heading
-from upright_ledger.formats.tables.lines.drawn_tables import parting_of, with_plain_bars
+from upright_ledger.formats.tables.lines.drawn_tables import is_ruled, parting_of, with_plain_bars
 from upright_ledger.formats.tables.lines.markup_rows import are_markup_rows
 from upright_ledger.formats.tables.rows.named_rows import are_loose_objects, are_named_rows
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
@@ -82,7 +83,11 @@ DATABASE = b"SQLite format 3\0"
 """With which databases begin that are a file of their own."""
 _PROPERTY_LIST = b"bplist00"
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
-_TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
+_TABLE_CELL = re.compile(
+    r"<td\b[^>]{0,500}>\s*(?:[A-Z]{3,9} (?=[^<\s]*\sHTTP/))?(?:https?://|/)[^<\s]*"
+    r"(?:\sHTTP/[\d.]+)?\s*</?t",
+    re.IGNORECASE,
+)
 _CELL = re.compile(r"<t[hd]\b[^>]{0,500}>(.{0,500}?)</t[hd]", re.IGNORECASE | re.DOTALL)
 _LONGEST_ROW = 20_000  # characters
 _ANY_TAG = re.compile(r"<[^>]{0,500}>")
@@ -205,7 +210,10 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     sample = lines[:200]
     if re.match(r'\{\s*"log"\s*:\s*\{\s*"(?:version|creator|browser|pages|entries|comment)"', text):
         return FileKind.HAR  # which tells of requests, too: those of somebody who recorded them
-    if is_log(sample_of(text) if is_document(text) else sample):
+    few = [*map(with_plain_bars, sample[:60])]
+    if are_markup_rows(lines[:500]) or (is_ruled(few) and parting_of(few)):
+        return FileKind.TABLE
+    if _are_requests(text, sample, whole=whole):
         return FileKind.ACCESS_LOG
     if _CDX_JSON.match(text) or text.startswith("CDX ") or most(sample, _CDX_LINE.match):
         return FileKind.ARCHIVE_INDEX
@@ -225,20 +233,30 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return FileKind.RULES
     if are_named_rows(text):
         return FileKind.RECORDS
-    if are_markup_rows(lines[:500]):
-        return FileKind.TABLE
-    few = [*map(with_plain_bars, sample[:60])]
     delimiter = delimiter_of(few)
     if delimiter and not is_bare_list(few, delimiter) and not are_words(few, delimiter):
         return FileKind.TABLE
     return FileKind.TABLE if parting_of(few) else FileKind.TEXT
 
 
+def _are_requests(text: str, sample: Sequence[str], *, whole: bool) -> bool:
+    """Whether a text is a log. One of JSON is where its objects tell of requests, each by itself:
+    rows below the names of their columns are a table of them.
+    """
+    lines = sample_of(text) if is_document(text) else sample
+    first = "" if is_document(text) else text.lstrip().partition("\n")[0]
+    if first[:1] == "[" and _is_json(first):  # a list a line
+        return False
+    if first[:1] == "{" and first == text.rstrip() and (not whole or _is_json(first)):
+        return JSON_LINES.sniff(lines) == Likeness.SURE
+    return is_log(lines)
+
+
 def _has_addresses_amid_words_alone(text: str) -> bool:
     """Whether addresses stand in JSON amid other words, and nowhere by themselves."""
     texts = [told.replace("\\/", "/") for told in _JSON_TEXT.findall(text)]
     amid = any("://" in told and _BETWEEN_WORDS.search(told) for told in texts)
-    return amid and not any(map(looks_like_address, texts))
+    return amid and not any(map(tells_address, texts))
 
 
 def _is_json(text: str) -> bool:

@@ -31,6 +31,17 @@ ALL_SORTS = [
     [f"{OLD}/no-title", "", "3", "200", "2026-05-06", "Bo"],
 ]
 
+PERSON = "Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0"
+BOT = "Mozilla/5.0 (compatible; FernBot/2.1; +http://fern.example/bot)"
+REQUESTS = [
+    ["Time", "Client IP", "Method", "URL", "Status", "Bytes", "User agent", "Referrer"],
+    ["2026-05-01 10:00:00", "192.0.2.1", "GET", "/visit/room.html", "404", "512", PERSON,
+        "https://fern.example/a"],
+    ["2026-05-01 10:00:01", "192.0.2.2", "GET", "/shop/bell", "404", "512", PERSON, ""],
+    ["2026-05-01 10:00:02", "192.0.2.3", "GET", "/shop/bell", "404", "512", BOT, ""],
+    ["2026-05-02 11:00:00", "192.0.2.1", "GET", "/guide/7", "200", "99", PERSON, ""],
+    ["2026-05-02 11:00:05", "192.0.2.9", "POST", "/visit/room.html", "404", "0", PERSON, ""],
+]  # fmt: skip
 PAIRS = [
     ["Old URL", "New URL", "Status"],
     [f"{OLD}/visit/room.html", f"{NEW}/rooms/", "301"],
@@ -101,6 +112,32 @@ def stocked(data: str | bytes, name: str, folder: Path) -> dict[str, Destination
     stock(ledger, [folder / name])
     with ledger.reading() as connection:
         return dict(load_stock(connection))
+
+
+@pytest.mark.parametrize("container", [name for name in CONTAINERS if name != "columns"])
+def test_requests_are_counted_alike_in_whatever_they_are_written(
+    container: str, tmp_path: Path
+) -> None:
+    name, write = CONTAINERS[container]
+    wanted = told(delimited(",")(REQUESTS), "a.csv", tmp_path / "csv")
+    assert told(write(REQUESTS), name, tmp_path / "other") == wanted
+    hits = {url: (e.hits, e.bot_requests) for url, (e, *_) in wanted.items()}
+    assert hits == {
+        f"{OLD}/visit/room.html": (1, 0), f"{OLD}/shop/bell": (1, 1), f"{OLD}/guide/7": (1, 0),
+    }  # fmt: skip
+
+
+def test_requests_in_a_sheet_are_replayed_and_rejects_name_their_row(museum: Program) -> None:
+    name, write = CONTAINERS["a workbook, second sheet"]
+    torn = [*REQUESTS, ["2026-05-03 11:00:05", "192.0.2.9", "GET", "", "404", "0", PERSON, ""]]
+    data = write(torn)
+    assert isinstance(data, bytes)
+    (museum.folder / name).write_bytes(data)
+    gathered = museum("gather", name, "--json").json["sources"][0]
+    assert (gathered["kind"], gathered["accepted"], gathered["rejected"]) == ("access-log", 4, 1)
+    assert f"{name} was gathered before" in museum("gather", name).out
+    rehearsed = museum("rehearse", name, "--json", code=None).json
+    assert (rehearsed["urls"], rehearsed["hits"]) == (3, 3)
 
 
 @pytest.mark.parametrize("container", CONTAINERS)

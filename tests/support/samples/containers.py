@@ -166,7 +166,10 @@ def of_open_sheet(rows: Rows) -> str:
     )
     kind = "application/vnd.oasis.opendocument.spreadsheet"
     head = f'<?xml version="1.0"?><office:document {spaces} office:mimetype="{kind}"><table:table>'
-    cell = '<table:table-cell table:number-columns-repeated="1"><text:p>{v}</text:p></table:table-cell>'
+    cell = (
+        '<table:table-cell table:number-columns-repeated="1"><text:p>{v}</text:p>'
+        "</table:table-cell>"
+    )
     write = marked("<table:table-row>{r}</table:table-row>", cell, (
         head, "</table:table></office:document>"))  # fmt: skip
     return write(with_heading(rows))

@@ -16,6 +16,7 @@ from upright_ledger.app.collect.reading.parts import parts_of, say_what_was_left
 from upright_ledger.app.collect.reading.pieces_ahead import PiecesAhead
 from upright_ledger.app.collect.reading.reading_options import base_origin, options_for
 from upright_ledger.app.collect.reading.rejects import SHOWN_REJECTS
+from upright_ledger.app.collect.reading.request_rows import as_read
 from upright_ledger.app.collect.reading.sorting import Gathered
 from upright_ledger.app.collect.reading.source_reader import (
     FoldedMeanwhileError,
@@ -146,9 +147,9 @@ def _read_all(
         file = queue.popleft()
         progress(file.name)
         try:
-            reader, (result, reading) = _read_whole(
-                reader, new_reader, file, kinds.get(file) or kind or recognise_surely(file.path)
-            )
+            its = kinds.get(file) or kind or recognise_surely(file.path)
+            with as_read(file, its, options) as told:
+                reader, (result, reading) = _read_whole(reader, new_reader, *told)
         except InputError as error:
             if isinstance(error, NoAddressesError) and file.within:
                 left.setdefault(file.within, []).append(file.name)

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from upright_ledger.app.collect.reading.inputs import inputs
 from upright_ledger.app.collect.reading.reading_options import base_origin, options_for
+from upright_ledger.app.collect.reading.request_rows import as_read
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
@@ -25,6 +26,7 @@ from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
+from upright_ledger.formats.detection import recognise_surely
 from upright_ledger.formats.records import (
     FEW,
     Aside,
@@ -182,15 +184,17 @@ def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions) 
     found, handed = reader.found, 0
     with inputs(paths) as files:
         for file in files:
-            reading = read_urls(file.path, options.kind, options)[1]
-            for item in without_small(reading.items):
-                if isinstance(item, RecordBlock):
-                    reader.add_block(item)
-                else:
-                    reader.add(item)
-                if len(found) >= handed + _AT_ONCE:
-                    put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
-                    handed = len(found)
+            its = options.kind or recognise_surely(file.path)
+            with as_read(file, its, options) as (lines, kind):
+                reading = read_urls(lines.path, kind, options)[1]
+                for item in without_small(reading.items):
+                    if isinstance(item, RecordBlock):
+                        reader.add_block(item)
+                    else:
+                        reader.add(item)
+                    if len(found) >= handed + _AT_ONCE:
+                        put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
+                        handed = len(found)
             found.without += reading.folded
     put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
     told = Requests(

@@ -17,8 +17,10 @@ from typing import Any, BinaryIO
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import open_bytes
 from upright_ledger.formats.files.text import check_encoding, encoding_of, guess_encoding
+from upright_ledger.formats.logs.forms.json_lines import tells_request
 from upright_ledger.formats.logs.forms.line_objects import named_in
 from upright_ledger.formats.logs.record_texts import reader_of
+from upright_ledger.formats.tables.rows.json_shapes import numbered_rows
 
 _SAMPLE = 200  # lines
 _MOST = 1 << 27  # bytes of a document that is read whole
@@ -82,7 +84,29 @@ def is_document(text: str) -> bool:
     lines = (line.strip().rstrip(",") for line in text[:_AHEAD].splitlines())
     told = [line for line in lines if line not in {"", "[", "]"}][:_FIRST]
     found = [whole for line in told if (whole := named_in(line)) is not None]
-    return not found or (len(told) == 1 and _list_in(found[0]) is not None)
+    return not found or (len(told) == 1 and _rows_in(found[0]) is not None)
+
+
+def _rows_in(found: dict[str, Any]) -> list[dict[str, Any]] | None:
+    """The objects that an object holds, where it is about these: in a list, or as the columns of a
+    table.
+    """
+    if (rows := _list_in(found)) is not None:
+        return rows
+    if (columns := numbered_rows(found)) and all(map(tells_request, columns[:_FIRST])):
+        return columns
+    requests = [r for r in _lists_in(found) if all(map(tells_request, r[:_FIRST]))]
+    own = {name: told for name, told in found.items() if not isinstance(told, dict | list)}
+    return requests[0] if len(requests) == 1 and not tells_request(own) else None
+
+
+def _lists_in(found: dict[str, Any], depth: int = 0) -> Iterator[list[dict[str, Any]]]:
+    """The lists of objects in an object, and in those that it holds."""
+    for told in found.values():
+        if isinstance(told, list) and len(told) > 1 and all(isinstance(v, dict) for v in told):
+            yield told
+        elif isinstance(told, dict) and depth < _DEEPEST:
+            yield from _lists_in(told, depth + 1)
 
 
 def _list_in(found: dict[str, Any], depth: int = 0) -> list[dict[str, Any]] | None:
@@ -144,7 +168,7 @@ def objects_in(text: str) -> Iterator[dict[str, Any] | str]:
         if found is None:
             yield text[at:]
             return
-        if (several := _list_in(found)) is not None:
+        if (several := _rows_in(found)) is not None:
             yield from several
         else:
             yield found

@@ -42,7 +42,8 @@ NO_ADDRESS = frozenset(
 _LINK = re.compile(r'=\w+\(\s*"([^"]+)"\s*(?:[;,].*)?\)\s*\Z', re.DOTALL)
 _OPEN_LINKS, _CLOSE_LINKS = frozenset("=[<\\`"), frozenset("])")
 _MARKED = re.compile(
-    r"\[[^\[\]]*\]\(\s*<?(?P<of_markdown>[^\s<>()]+(?:\([^\s()]*\))?)>?(?:\s+[\"'].*[\"'])?\s*\)|"
+    r"\[[^\[\]]*\]"
+    r"\(\s*<?(?P<of_markdown>[^\s<>()]+(?:\([^\s()]*\))?)>?(?:\s+[\"'].*[\"'])?\s*\)|"
     r"\[\[(?P<of_wiki>[^\[\]|]+)(?:\|[^\[\]]*)?\]\]|"
     r"\[(?P<in_brackets>https?://[^\s\[\]|]+)(?:\s[^\[\]]*)?\]|"
     r"\[[^\[\]|]*\|(?P<behind_words>[^\[\]|]+)\]|"
@@ -69,6 +70,14 @@ def cells_of(line: str, delimiter: str) -> list[str]:
 def looks_like_address(cell: str) -> bool:
     """Whether a cell holds a URL or an absolute path."""
     return _ADDRESS.match(cell.strip()) is not None
+
+
+def tells_address(cell: str) -> bool:
+    """Whether a cell holds a URL, an absolute path, or the request of one."""
+    return looks_like_address(cell) or _REQUEST.match(cell) is not None
+
+
+_REQUEST = re.compile(r"\s*[A-Z]{3,9} (?:https?:/|/)\S* HTTP/\d")
 
 
 def begins_a_sum(cell: str) -> bool:

@@ -12,6 +12,7 @@ from upright_ledger.app.collect.reading.sorting import Gathered
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.files.compressed import Input
+from upright_ledger.formats.logs.request_rows import request_lines
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.rows.workbook_rows import hidden_note, sheets_of
 from upright_ledger.formats.tables.url_table import read_table
@@ -65,8 +66,12 @@ def by_sheets(file: Input, options: ReadOptions, left: Callable[[str], None]) ->
         return [file]
     good, rest = [], []
     for name in names:
+        its = replace(options, sheet=name)
+        if request_lines(file.path, FileKind.SHEET, its) is not None:
+            good.append(name)
+            continue
         try:
-            read_table(file.path, replace(options, sheet=name), FileKind.SHEET)
+            read_table(file.path, its, FileKind.SHEET)
         except InputError:
             rest.append(name)
         else:

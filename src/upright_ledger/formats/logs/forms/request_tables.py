@@ -60,7 +60,7 @@ class _TableParser:
 
     def __call__(self, line: str) -> LogLine | str:
         comment = line.startswith("#") and self._heading.startswith("#")
-        if not line.strip() or comment or line == self._heading or _RULE.fullmatch(line):
+        if not line.strip() or comment or line == self._heading or _NO_ROW.fullmatch(line):
             return AsideClass.BLANK
         if self._heading and _COUNT.fullmatch(line):
             return AsideClass.PROSE
@@ -92,8 +92,8 @@ def _joined(cells: list[str], width: int, delimiter: str) -> list[str]:
     return [*cells[: width - 1], f"{delimiter} ".join(cells[width - 1 :])]
 
 
-_RULE = re.compile(r"(?=[\s+|:=]*-)[\s+|:=-]++")
-"""What programs draw around a table and under its heading."""
+_NO_ROW = re.compile(r"(?=[\s+|:=]*-)[\s+|:=-]++|sep=.\s*")
+"""What programs draw around a table and under its heading, and how they name its delimiter."""
 _COUNT = re.compile(r"\(?\d+ rows?\b.*")
 """What databases say under a table."""
 
@@ -111,7 +111,7 @@ def _heading(lines: Sequence[str]) -> _Heading | None:
     with which a log begins, behind a word that says so.
     """
     comments = [line for line in lines[:_FIRST_LINES] if line.startswith("#")]
-    body = [s for s in lines[:60] if not s.startswith("#") and not _RULE.fullmatch(s)]
+    body = [s for s in lines[:60] if not s.startswith("#") and not _NO_ROW.fullmatch(s)]
     heading, body = (comments, body) if comments else (body[:1], body[1:])
     for line in heading if body else ():
         for delimiter in (",", "\t", ";", "|"):
@@ -193,8 +193,9 @@ def _by_content(
     in its cells; None where it is none.
     """
     for delimiter in delimiters:
-        rows = [cells for line in lines[:60] if (cells := _cells(line, delimiter))]
-        if len(rows) > 1 and _are_names(rows[0]):
+        its = [line for line in lines[:60] if not _NO_ROW.fullmatch(line)]
+        rows = [cells for line in its if (cells := _cells(line, delimiter))]
+        if headed := len(rows) > 1 and _are_names(rows[0]):
             del rows[0]
         widths = Counter(map(len, rows)).most_common(1)
         if not widths:
@@ -205,7 +206,7 @@ def _by_content(
             width, rows = cut, [_joined(row, cut, delimiter) for row in rows]
         elif widths[0][1] * 2 < len(rows):
             continue
-        if not _NARROWEST <= width <= _WIDEST:
+        if not _FEWEST <= width <= _WIDEST:
             continue
         columns = list(zip(*(r for r in rows if len(r) == width), strict=True))
         found: dict[str, tuple[int, ...]] = dict.fromkeys(Places._fields, ())
@@ -224,7 +225,8 @@ def _by_content(
                 found[meaning] = (fits[0],)
                 taken.add(fits[0])
         asked = found["request"] or (found["target"] and (found["method"] or found["agent"]))
-        if asked and found["status"] and found["time"]:
+        wide = width >= _NARROWEST or (headed and found["request"])
+        if asked and found["status"] and found["time"] and wide:
             return delimiter, width, Places(**found)
     return None
 
@@ -273,7 +275,7 @@ _TESTS: dict[str, Callable[[str], object]] = {
 }
 """Meaning → what its cells are, in the order in which columns are given away."""
 _NARROWEST, _WIDEST = 5, 200
-"""Columns of a table of requests."""
+"""Columns of a table of requests; of fewer where requests stand whole in one, below a heading."""
 
 
 def _new_rows(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
@@ -296,6 +298,11 @@ def _sniff_rows(lines: Sequence[str]) -> Likeness:
 
 
 ROWS = LogFormat(_sniff_rows, _new_rows)
+
+
+def are_request_rows(lines: Sequence[str]) -> bool:
+    """Whether lines of cells between tabs are the rows of a table of requests."""
+    return any(form.sniff(lines) == Likeness.SURE for form in (HEADED, ROWS))
 
 
 def _new_words(sample: Sequence[str], hosts: frozenset[str]) -> Parser:

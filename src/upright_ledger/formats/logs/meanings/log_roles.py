@@ -190,7 +190,8 @@ def places_of(names: Sequence[Name]) -> Places:
             if not others and any(word in last for word in _WITHIN.get(meaning, ())):
                 found[meaning].append((_LAST, len(name), at))
             for length in range(min(_MOST_PARTS, len(name)), 0, -1):
-                rank = ranks.get("".join(name[-length:]))
+                whole = "".join(name[-length:])
+                rank = ranks.get(whole, ranks.get(whole.removeprefix("http")))
                 if rank is not None:
                     found[meaning].append((rank, len(name), at))
                     break

@@ -59,6 +59,11 @@ def is_drawn(line: str) -> bool:
     return _RULE.match(line) is not None or _FOOTER.match(line) is not None
 
 
+def is_ruled(lines: Sequence[str]) -> bool:
+    """Whether a rule is drawn over each of several columns."""
+    return any(map(_OVER_COLUMNS.fullmatch, lines))
+
+
 def between_bars(lines: Sequence[str]) -> bool:
     """Whether rows begin and end with a bar."""
     rows = [line.strip() for line in lines if "|" in line and not _RULE.match(line)]

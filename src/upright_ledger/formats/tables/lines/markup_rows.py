@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from upright_ledger.formats.tables.cells import Row, linked_address, looks_like_address
+from upright_ledger.formats.tables.cells import Row, linked_address, tells_address
 
 _CELL = r"((?:\[[^\[\]\n]*\]|\\.|[^{0}\\\[]|[\\\[])*+)(?:[{0}]+|\Z)"
 _BETWEEN_BARS, _BETWEEN_ROOFS = (re.compile(_CELL.replace("{0}", s)) for s in ("|", "|^"))
@@ -50,7 +50,7 @@ def are_markup_rows(lines: Sequence[str]) -> bool:
     """Whether lines are such tables of addresses, and name few outside of them."""
     rows_of = markup_rows_of(lines)
     told = [cells for _, cells in rows_of(enumerate(lines, 1))] if rows_of is not None else []
-    rows = sum(len(cells) > 1 and any(map(looks_like_address, cells)) for cells in told)
+    rows = sum(len(cells) > 1 and any(map(tells_address, cells)) for cells in told)
     others = sum(len(cells) == 1 and "://" in cells[0] for cells in told)
     return rows > max(1, others * 2)
 

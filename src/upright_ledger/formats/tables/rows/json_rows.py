@@ -12,7 +12,7 @@ from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.property_list import property_list
 from upright_ledger.formats.files.text import open_text
-from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.cells import Row, looks_like_address, tells_address
 from upright_ledger.formats.tables.rows.json_shapes import numbered_rows, scalar_of
 
 Named = Mapping[str, Any]
@@ -242,8 +242,7 @@ def _addresses(rows: Sequence[Named]) -> int:
     """How many rows hold an address, as far as the first ones tell."""
     seen = rows[:_SAMPLE]
     many = sum(
-        any(isinstance(told, str) and looks_like_address(told) for told in row.values())
-        for row in seen
+        any(isinstance(told, str) and tells_address(told) for told in row.values()) for row in seen
     )
     return many * len(rows) // len(seen) if seen else 0
 

@@ -6,16 +6,17 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from itertools import islice
 from json import JSONDecoder
 from pathlib import Path
-from typing import TypeGuard
+from typing import Any, TypeGuard
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.loose_objects import loose_begin, loose_object
 from upright_ledger.formats.files.text import open_text
+from upright_ledger.formats.logs.forms.json_lines import tells_request
 from upright_ledger.formats.logs.record_texts import between_records
 from upright_ledger.formats.tables.cells import Row, looks_like_address
 from upright_ledger.formats.tables.rows.json_rows import MAX_DOCUMENT, Named, flat, under_header
@@ -49,7 +50,7 @@ _FEWEST = 2
 _FRAME = 2  # lines around all records
 _NEARLY_ALL = 0.8
 
-Record = Mapping[str, object] | str
+Record = dict[str, Any] | str
 """What it tells by its names; a text where a line is none of it."""
 Reader = Callable[[str], Iterator[Record]]
 
@@ -95,7 +96,12 @@ def _reader_of(text: str) -> Reader | None:
 def _tells_pages(text: str, reader: Reader) -> bool:
     found = [*islice(reader(text), _RECORDS)]
     others = [record for record in found if isinstance(record, str)]
-    told = [flat(record) for record in found if isinstance(record, Mapping)]
+    objects = [record for record in found if isinstance(record, dict)]
+    if len(objects) >= max(_FEWEST, len(others)):
+        requests = sum(map(tells_request, objects))
+        if requests * 2 >= len(objects):
+            return True
+    told = [*map(flat, objects)]
     whole = [row for row in told if any(map(_is_address, row.values()))]
     if len(whole) < _FEWEST or any("://" in line for line in others):
         return False
@@ -173,7 +179,7 @@ def _records(text: str) -> Iterator[Record]:
     """Records of a name with its value a line, divided by empty lines, by rules, by the signs with
     which the items of a list begin, or where the first name comes again.
     """
-    record: dict[str, object] = {}
+    record: dict[str, Any] = {}
     for line in text.splitlines():
         item = _ITEM.match(line)
         match = None if line.lstrip()[:1] in {"#", ";"} else _NAMED.fullmatch(line)

@@ -8,7 +8,7 @@ from typing import Any
 
 from upright_ledger.errors import NoAddressesError
 from upright_ledger.formats.files.compressed import open_bytes
-from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.cells import Row, looks_like_address, tells_address
 
 _MOST = 1 << 28  # bytes
 
@@ -44,4 +44,4 @@ def _text(cell: Any) -> str:
 
 
 def _addresses(rows: list[Row]) -> int:
-    return sum(any(map(looks_like_address, cells)) for _, cells in rows)
+    return sum(any(map(tells_address, cells)) for _, cells in rows)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from upright_ledger.errors import NoAddressesError
 from upright_ledger.formats.files.text import read_text, with_line_feeds
-from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.cells import Row, tells_address
 
 _WORD = r"(?:[\w$]+|`[^`\n]+`|\"[^\"\n]+\"|\[[^\]\n]+\])"
 _NAME = rf"{_WORD}(?:\.{_WORD})*"
@@ -55,7 +55,7 @@ def addresses_in(seen: Sequence[Sequence[str]], many: int) -> int:
     """How many of so many rows hold an address in the column that holds most of them, as far as the
     first ones tell; 0 where fewer than half do.
     """
-    told = [sum(map(looks_like_address, column)) for column in zip(*seen, strict=False)]
+    told = [sum(map(tells_address, column)) for column in zip(*seen, strict=False)]
     best = max(told, default=0)
     return best * many // len(seen) if best * 2 >= len(seen) > 0 else 0
 

@@ -13,7 +13,7 @@ from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.lists.xml_elements import elements, local_name
 from upright_ledger.formats.records import Reading
-from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.cells import Row, looks_like_address, tells_address
 from upright_ledger.formats.tables.rows.json_rows import under_header
 
 _OF_SHEETS = b"urn:schemas-microsoft-com:office:spreadsheet"
@@ -103,7 +103,8 @@ def _row_of(path: Path) -> str:
 
 
 def _is_address(text: str) -> bool:
-    return bool(text) and not any(map(str.isspace, text)) and looks_like_address(text)
+    amid_words = any(map(str.isspace, text)) and looks_like_address(text)
+    return bool(text) and not amid_words and tells_address(text)
 
 
 def _told(element: Any) -> dict[str, str]:
