@@ -9,6 +9,7 @@ was started anew.
 from __future__ import annotations
 
 import atexit
+import gc
 import json
 import os
 import signal
@@ -143,6 +144,9 @@ def serve() -> None:
     (entry,) = entry_points(group="console_scripts", name="upright")
     main = entry.load()
     _tell_the_story(main)
+    # What is there by now stays: no fork looks through it for cycles, and so copies it.
+    gc.collect()
+    gc.freeze()
     for line in sys.stdin:
         pid = os.fork()
         if pid == 0:

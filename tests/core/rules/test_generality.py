@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from statistics import NormalDist
+
 import pytest
-from scipy.stats import norm
 from test_rule_set_parts import FAR, exact, template
 
 from upright_ledger.core.rules.generality import CAUTIOUS, Bound, Reach, made_up
@@ -14,7 +15,7 @@ NAMES = tuple(f"{a}{b}x" for a in "abcde" for b in "fghij")
 @pytest.mark.parametrize("wrong", [0, 1, 2, 5])
 def test_the_bound_is_the_score_of_a_share_that_cannot_be_told_from_the_known(wrong: int) -> None:
     """Wilson's bound solves (p - share)^2 = z^2 p (1 - p) / n for p: what it says is put in."""
-    z = float(norm.ppf(0.95))
+    z = NormalDist().inv_cdf(0.95)
     for of in range(wrong + 1, 200):
         share, p = wrong / of, CAUTIOUS.most_wrong
         told_apart = share < p and (p - share) ** 2 >= z * z * p * (1 - p) / of - 1e-3 * p / of

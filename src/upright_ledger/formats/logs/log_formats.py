@@ -38,8 +38,13 @@ def format_of(lines: Sequence[str], hosts: frozenset[str] = frozenset()) -> LogF
 
 @lru_cache(maxsize=8)  # the same lines are looked at for several questions
 def _format_of(lines: Sequence[str], hosts: frozenset[str]) -> LogFormat:
-    likeliest = max(FORMATS, key=lambda known: known.sniff(lines))
-    if not likeliest.sniff(lines):
+    how_likely = {}
+    for known in FORMATS:
+        how_likely[known] = known.sniff(lines)
+        if how_likely[known] == Likeness.SURE:
+            break
+    likeliest = max(how_likely, key=lambda known: how_likely[known])
+    if not how_likely[likeliest]:
         return COMBINED
     if likeliest is COMBINED and not learned(lines, hosts).layout.is_combined:
         return ANY_LINE

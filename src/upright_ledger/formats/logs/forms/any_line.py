@@ -138,7 +138,7 @@ def _layout_of(sample: Sequence[str], hosts: frozenset[str]) -> _Layout:
         layout,
         begins=begun * _SHARE >= max(len(told), 1),
         in_words=words,
-        day_first=are_day_first(sample[:_SAMPLE]),
+        day_first=not layout.is_combined and are_day_first(sample[:_SAMPLE]),
     )
 
 
