@@ -53,7 +53,7 @@ contract: $(VENV)/tested
 	$(BIN)/lint-imports --no-cache
 
 pytest: $(VENV)/tested
-	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder
+	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 # Small faults put into a module or folder, OF=core/url, and which the tests find: docs/testing.md.
 mutations: $(VENV)/tested
