@@ -6,6 +6,7 @@ import re
 import zipfile
 import zlib
 from collections.abc import Iterator
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -98,6 +99,19 @@ def _column(letters: bytes) -> int:
 
 def _open_workbook(path: Path, *, hidden: bool = False) -> dict[str, Any]:
     """The sheets of a workbook by their names; hidden: those, too, that nobody sees."""
+    stands = path.stat()
+    sheets = _sheets(path, (stands.st_ino, stands.st_size, stands.st_mtime_ns))
+    found = {name: sheet for name, (sheet, seen) in sheets.items() if seen or hidden}
+    if not found:
+        raise InputError(f"{path} has no sheets", "save the sheet as CSV")
+    return found
+
+
+@lru_cache(maxsize=1)  # what is in it is asked several times
+def _sheets(path: Path, _stands: tuple[int, ...]) -> dict[str, tuple[Any, bool]]:
+    """The sheets of a workbook by their names, and whether somebody sees them. _stands: which file
+    it is, and of when.
+    """
     import python_calamine
 
     if read_head(path).startswith(OLD_WORKBOOK):
@@ -110,21 +124,19 @@ def _open_workbook(path: Path, *, hidden: bool = False) -> dict[str, Any]:
         _check_archive(path)
     try:
         workbook = python_calamine.CalamineWorkbook.from_path(str(path))
-        seen = {
-            told.name
+        visible = {
+            told.name: told.visible == python_calamine.SheetVisibleEnum.Visible
             for told in workbook.sheets_metadata
-            if hidden or told.visible == python_calamine.SheetVisibleEnum.Visible
         }
-        sheets = {
-            name: workbook.get_sheet_by_name(name) for name in workbook.sheet_names if name in seen
+        return {
+            name: (workbook.get_sheet_by_name(name), visible[name])
+            for name in workbook.sheet_names
+            if name in visible
         }
     except (python_calamine.CalamineError, OSError) as error:
         raise InputError(
             f"{path} is a damaged workbook: {error}", "save it again, or as CSV"
         ) from None
-    if not sheets:
-        raise InputError(f"{path} has no sheets", "save the sheet as CSV")
-    return sheets
 
 
 def _check_archive(path: Path) -> None:
