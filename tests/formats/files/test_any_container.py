@@ -155,3 +155,24 @@ def test_a_ledger_is_not_read_as_a_list(museum: Program) -> None:
     out = museum("gather", "ledger.db", code=3).err
     assert "ledger.db is a ledger" in out
     assert "upright entries --csv" in out
+
+
+def test_a_database_that_is_damaged_or_still_written_is_told(museum: Program) -> None:
+    data = CONTAINERS["a database"][1](ALL_SORTS)
+    assert isinstance(data, bytes)
+    (museum.folder / "a.db").write_bytes(data)
+    (museum.folder / "a.db-wal").write_bytes(b"not yet")
+    (museum.folder / "b.db").write_bytes(data[:100] + bytes(len(data) - 100))
+    done = museum("gather", "a.db", "b.db", code=3)
+    assert "into a.db-wal only is not read" in " ".join(done.out.split())
+    assert "b.db is a damaged database" in " ".join(done.err.split())
+    assert (museum.folder / "a.db").read_bytes() == data
+
+
+def test_addresses_amid_the_words_of_records_are_all_taken(museum: Program) -> None:
+    """Several in one value: the file is no table of one address a record."""
+    aliases = "".join(f"- title: Room {n}\n  from: [/a{n}, /b{n}]\n  to: /c{n}\n" for n in range(3))
+    museum.write("aliases.yml", aliases)
+    museum("gather", "aliases.yml")
+    found = {e["legacy_url"].rpartition("/")[2] for e in museum.json("balance")["top_open"]}
+    assert {f"{side}{n}" for side in "ab" for n in range(3)} <= found

@@ -57,7 +57,7 @@ _NAMED = re.compile(
 """A path where settings and scripts name one, or that is an item of a list."""
 _LISTED_TOGETHER = re.compile(
     r"(?<![\w\"'-])[\"']?(?:urls?|uris?|paths?|links?|pages?|routes?|alias(?:es)?|"
-    r"redirect_?from|old_?(?:urls?|paths?))[\"']?\s*[:=]\s*\[([^\[\]]*)\]",
+    r"(?:redirect_?)?from|sources?|old_?(?:urls?|paths?))[\"']?\s*[:=]\s*\[([^\[\]]*)\]",
     re.IGNORECASE,
 )
 """Where they name several in one line."""

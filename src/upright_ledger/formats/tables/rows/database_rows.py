@@ -57,6 +57,8 @@ def _rows(path: Path, database: sqlite3.Connection, notes: list[str]) -> Iterato
         raise NoAddressesError(
             f"{path} is a database that holds no addresses", "export the list as CSV or text"
         )
+    if (log := Path(f"{path}-wal")).is_file() and log.stat().st_size:
+        notes.append(f"what its program has written into {log.name} only is not read")
     notes += note_of_others(ranked[0][1], [name for many, name in ranked[1:] if many])
     found = database.execute(_all_of(ranked[0][1]))
     yield 0, [column[0] for column in found.description]
