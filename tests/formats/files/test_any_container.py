@@ -176,3 +176,8 @@ def test_addresses_amid_the_words_of_records_are_all_taken(museum: Program) -> N
     museum("gather", "aliases.yml")
     found = {e["legacy_url"].rpartition("/")[2] for e in museum.json("balance")["top_open"]}
     assert {f"{side}{n}" for side in "ab" for n in range(3)} <= found
+    told = "".join(f"- url: /d{n}\n  hits: {n + 2}\n  text: see /e{n} on it\n" for n in range(3))
+    museum.write("told.yml", told)
+    assert museum.json("gather", "told.yml")["sources"][0]["kind"] == "records"
+    hits = {e["legacy_url"][-3:]: e["hits"] for e in museum.json("entries")["entries"]}
+    assert {path: hits[path] for path in hits if "d" in path} == {"/d0": 2, "/d1": 3, "/d2": 4}

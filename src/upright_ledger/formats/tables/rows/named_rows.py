@@ -19,6 +19,7 @@ from upright_ledger.formats.files.text import open_text
 from upright_ledger.formats.logs.forms.json_lines import tells_request
 from upright_ledger.formats.logs.record_texts import between_records
 from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.json_rows import MAX_DOCUMENT, Named, flat, under_header
 
 _OTHER = "other lines"
@@ -40,11 +41,10 @@ _WORD = re.compile(
     r"(?:\"([^\"\\]*+(?:\\.[^\"\\]*+)*+)\"|'([^']*)'|([^\s\"]*))(?=[\s,;]|\Z)"
 )
 _AMID = re.compile(r"://|(?:^|(?<=[\s\[({,\"']))/[\w.-]+")
-"""An address among other words: all of them are wanted then."""
+"""An address among other words: all of them are wanted, unless names tell which one is."""
 _BETWEEN = re.compile(r"[\s,;|]*")
 _SIGNS = ("\t", " | ", "; ", ";", ", ", ",")
 _AHEAD = 1 << 15  # characters
-_LINES = 60
 _RECORDS = 30
 _FEWEST = 2
 _FRAME = 2  # lines around all records
@@ -110,7 +110,8 @@ def _tells_pages(text: str, reader: Reader) -> bool:
     names, alike = Counter(tuple(row) for row in whole).most_common(1)[0]
     if len(names) < _FEWEST or alike < _NEARLY_ALL * len(whole):
         return False
-    if any(_AMID.search(v) for row in whole for v in row.values() if _is_words(v)):
+    amid = any(_AMID.search(v) for row in whole for v in row.values() if _is_words(v))
+    if amid and not is_heading(names):
         return False
     columns = [[str(row.get(name) or "") for row in whole] for name in names]
     most = max(sum(map(_is_address, cells)) for cells in columns)
