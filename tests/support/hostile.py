@@ -21,7 +21,7 @@ PIECES = (
     "www.", "a b", "\u00e9", "\u00c3\u00a9", "%C3%83%C2", "\u200b", "*", "^", "$", "#", "//a", "+",
     "~", "://", "/a/a", "/page/", "index.html/",
     "$1", "\\1", "(a|b)", "(.*)", "\ufffd", "\x1b[", "a\u00a0", "url(", "@import ", "charset=",
-    ".html", "2024-", "00:", "1e", "{a}", "[^", "(?:",
+    "=aaaa", ".html", "2024-", "00:", "1e", "{a}", "[^", "(?:",
 )  # fmt: skip
 
 
@@ -58,7 +58,7 @@ WRITERS: dict[str, Callable[[str], str]] = {
     ),
     "header.csv": lambda s: f"url,{_cell(s)},clicks\n{OLD}/a,x,1\n{OLD}/b,t,3\n",
     "table.wiki": lambda s: (
-        f"{{|\n! url !! hits\n|-\n| {OLD}/a || 1\n|-\n| [{s} x]\n| {s} || {s}\n|}}\n"
+        f"{{|\n! url !! hits\n|-\n| {OLD}/a || 1\n|-\n| [{s} x]\n| a{s} || {s}\n|}}\n"
     ),
     "table.tex": lambda s: (
         f"\\begin{{tabular}}{{l}}\nurl & hits \\\\\n"

@@ -243,13 +243,14 @@ def _are_requests(text: str, sample: Sequence[str], *, whole: bool) -> bool:
     """Whether a text is a log. One of JSON is where its objects tell of requests, each by itself:
     rows below the names of their columns are a table of them.
     """
-    lines = sample_of(text) if is_document(text) else sample
-    first = "" if is_document(text) else text.lstrip().partition("\n")[0]
+    if is_document(text):
+        return is_log(sample_of(text))
+    first = text.partition("\n")[0]
     if first[:1] == "[" and _is_json(first):  # a list a line
         return False
     if first[:1] == "{" and first == text.rstrip() and (not whole or _is_json(first)):
-        return JSON_LINES.sniff(lines) == Likeness.SURE
-    return is_log(lines)
+        return JSON_LINES.sniff(sample) == Likeness.SURE
+    return is_log(sample)
 
 
 def _has_addresses_amid_words_alone(text: str) -> bool:

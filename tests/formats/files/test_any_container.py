@@ -73,12 +73,17 @@ def rows_of(name: str) -> list[list[str]]:
 TABLES = {name: rows for name in SAMPLES if (rows := rows_of(name))}
 
 
+def laid(data: str | bytes, file: Path) -> Path:
+    """A file with these data, in a folder of its own."""
+    file.parent.mkdir()
+    file.write_bytes(data if isinstance(data, bytes) else data.encode())
+    return file
+
+
 def told(data: str | bytes, name: str, folder: Path) -> dict[str, tuple[object, ...]]:
     """Address → all that is told of it."""
-    folder.mkdir()
-    (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
-    ledger = fresh_ledger([OLD], [NEW])
-    gather(ledger, [str(folder / name)])
+    file, ledger = laid(data, folder / name), fresh_ledger([OLD], [NEW])
+    gather(ledger, [str(file)])
     with ledger.reading() as connection:
         found = load_entries(connection)
     return {e.legacy_url: (e.evidence, list(e.titles), e.last_seen) for e in found}
@@ -96,20 +101,16 @@ def test_a_table_tells_the_same_in_whatever_it_is_written(container: str, tmp_pa
 
 def decided(data: str | bytes, name: str, folder: Path) -> dict[str, Decision]:
     """Address → its answer by a sheet of pairs."""
-    folder.mkdir()
-    (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
-    ledger = fresh_ledger([OLD], [NEW])
-    decide_from(ledger, folder / name)
+    file, ledger = laid(data, folder / name), fresh_ledger([OLD], [NEW])
+    decide_from(ledger, file)
     with ledger.reading() as connection:
         return {e.legacy_url: e.answer for e in load_entries(connection)}
 
 
 def stocked(data: str | bytes, name: str, folder: Path) -> dict[str, Destination]:
     """Page → what is told of it by an inventory of the new site."""
-    folder.mkdir()
-    (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
-    ledger = fresh_ledger([OLD], [NEW])
-    stock(ledger, [folder / name])
+    file, ledger = laid(data, folder / name), fresh_ledger([OLD], [NEW])
+    stock(ledger, [file])
     with ledger.reading() as connection:
         return dict(load_stock(connection))
 

@@ -15,7 +15,7 @@ from upright_ledger.formats.detection import OF_ROWS, FileKind
 from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.logs.forms.request_tables import are_request_rows
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.cells import Row
+from upright_ledger.formats.tables.cells import Row, tells_address
 from upright_ledger.formats.tables.column_names import NAMES, bare
 from upright_ledger.formats.tables.rows.table_rows import rows_of
 
@@ -43,7 +43,10 @@ def request_lines(path: Path, kind: str, options: ReadOptions) -> Iterator[bytes
     width = max((len(cells) for _, cells in first), default=0)
     filled = [(at, _line(row, width)) for at, row in enumerate(first) if any(row[1])]
     told = [line for _, line in filled]
-    begin = next((n for n in range(min(_ABOVE, len(told))) if are_request_rows(told[n:])), -1)
+    # No heading stands below rows; what stands above one may name an address, too.
+    of_pages = (n for n, (at, _) in enumerate(filled) if any(map(tells_address, first[at][1])))
+    last = next(islice(of_pages, 1, None), len(told))
+    begin = next((n for n in range(min(_ABOVE, last)) if are_request_rows(told[n:])), -1)
     if begin < 0 or _FIGURES.intersection(map(bare, first[filled[begin][0]][1])):
         return None
     above = [(at, list[str]()) for at, _ in first[: filled[begin][0]]]

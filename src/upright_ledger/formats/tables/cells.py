@@ -67,6 +67,15 @@ def cells_of(line: str, delimiter: str) -> list[str]:
         return []
 
 
+def cell_text(value: object) -> str:
+    """What a cell says whose value is a figure, a text or nothing."""
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    if isinstance(value, bytes):
+        return value.decode("utf-8", "replace")
+    return "" if value is None else str(value)
+
+
 def looks_like_address(cell: str) -> bool:
     """Whether a cell holds a URL or an absolute path."""
     return _ADDRESS.match(cell.strip()) is not None

@@ -106,7 +106,7 @@ class _Heading(NamedTuple):
     names: list[str]
 
 
-def _heading(lines: Sequence[str]) -> _Heading | None:
+def _heading(lines: Sequence[str], delimiters: str = ",\t;|") -> _Heading | None:
     """The heading of a table of requests; None where it is none. It may be one of the comments
     with which a log begins, behind a word that says so.
     """
@@ -114,7 +114,7 @@ def _heading(lines: Sequence[str]) -> _Heading | None:
     body = [s for s in lines[:60] if not s.startswith("#") and not _NO_ROW.fullmatch(s)]
     heading, body = (comments, body) if comments else (body[:1], body[1:])
     for line in heading if body else ():
-        for delimiter in (",", "\t", ";", "|"):
+        for delimiter in delimiters:
             rows = [cells for text in body if (cells := _cells(text, delimiter))]
             width = len(rows[0]) if rows else 0
             names = _cells(line.removeprefix("#"), delimiter)
@@ -301,7 +301,11 @@ ROWS = LogFormat(_sniff_rows, _new_rows)
 
 
 def are_request_rows(lines: Sequence[str]) -> bool:
-    """Whether lines of cells between tabs are the rows of a table of requests."""
+    """Whether lines are the rows of a table of requests, their cells between tabs where any are."""
+    if any("\t" in line for line in lines):
+        return (
+            _heading(lines, "\t") is not None or _by_content(lines, frozenset(), "\t") is not None
+        )
     return any(form.sniff(lines) == Likeness.SURE for form in (HEADED, ROWS))
 
 

@@ -94,21 +94,22 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
 
 
 def _hold_addresses(lines: Sequence[str], delimiter: str) -> bool:
-    try:
-        rows = list(csv.reader(lines, delimiter=delimiter))
-    except csv.Error:
-        return False
-    told = (linked_address(cell.strip()) for row in rows for cell in row)
+    told = map(linked_address, _sample_of(lines, delimiter, {}))
     return any(looks_like_address(cell) and " " not in cell for cell in told)
 
 
 def _hold_links(lines: Sequence[str], delimiter: str, how: dict[str, Any]) -> bool:
     """Whether cells are links as pages, wikis and text processors write them."""
+    return any(linked_address(text) != text for text in _sample_of(lines, delimiter, how))
+
+
+def _sample_of(lines: Sequence[str], delimiter: str, how: dict[str, Any]) -> list[str]:
+    """What the cells of some lines say; nothing where their quotes cannot be read."""
     try:
         rows = list(csv.reader(lines, delimiter=delimiter, **how))
     except csv.Error:
-        return False
-    return any(linked_address(text) != text for row in rows for text in map(str.strip, row))
+        return []
+    return [cell.strip() for row in rows for cell in row]
 
 
 def _widths(lines: Iterable[str], delimiter: str, how: dict[str, Any]) -> Counter[int]:

@@ -14,7 +14,7 @@ _CELL = r"((?:\[[^\[\]\n]*\]|\\.|[^{0}\\\[]|[\\\[])*+)(?:[{0}]+|\Z)"
 _BETWEEN_BARS, _BETWEEN_ROOFS = (re.compile(_CELL.replace("{0}", s)) for s in ("|", "|^"))
 """A cell up to what parts it from the next, and no link has between its words and its address."""
 _DOUBLED = re.compile(r"!!|\|\|")
-_ATTRIBUTES = re.compile(r"\A(?:\s*[\w-]+\s*=\s*(?:\"[^\"]*\"|[\w%-]+))+\s*\|(?!\|)")
+_ATTRIBUTES = re.compile(r"\A(?:\s*+[\w-]++\s*+=\s*+(?:\"[^\"]*+\"|[\w%-]++))++\s*+\|(?!\|)")
 _ASCIIDOC_CELL = re.compile(r"(?:^|(?<=\s))(?:\d[\d.+*]*)?[<^>.]*[aehlmsd]?\|")
 _ASCIIDOC_LINK = re.compile(r"\A\s*(https?://[^\s\[\]]+)\[[^\[\]]*\]\s*\Z")
 _OF_ITEM = re.compile(r"\s*+(\*)?\s*+- ?(.*)")

@@ -12,7 +12,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from upright_ledger.errors import InputError, NoAddressesError
-from upright_ledger.formats.tables.cells import Row
+from upright_ledger.formats.tables.cells import Row, cell_text
 from upright_ledger.formats.tables.rows.sql_rows import SAMPLE, addresses_in, note_of_others
 
 _OURS = frozenset(["entries", "spellings", "evidence", "steps"])
@@ -63,13 +63,13 @@ def _rows(path: Path, database: sqlite3.Connection, notes: list[str]) -> Iterato
     found = database.execute(_all_of(ranked[0][1]))
     yield 0, [column[0] for column in found.description]
     for number, row in enumerate(found, 1):
-        cells = [*map(_told, row)]
+        cells = [*map(cell_text, row)]
         yield number, cells if any(cells) else []
 
 
 def _addresses(database: sqlite3.Connection, name: str) -> int:
     """How many rows of a table hold an address in the column that holds most of them."""
-    seen = [[*map(_told, row)] for row in islice(database.execute(_all_of(name)), SAMPLE)]
+    seen = [[*map(cell_text, row)] for row in islice(database.execute(_all_of(name)), SAMPLE)]
     (many,) = database.execute(f"SELECT COUNT(*) FROM ({_all_of(name)})").fetchone()  # noqa: S608
     return addresses_in(seen, many)
 
@@ -77,11 +77,3 @@ def _addresses(database: sqlite3.Connection, name: str) -> int:
 def _all_of(table: str) -> str:
     name = table.replace('"', '""')
     return f'SELECT * FROM "{name}"'  # noqa: S608 (it is quoted)
-
-
-def _told(value: object) -> str:
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    if isinstance(value, bytes):
-        return value.decode("utf-8", "replace")
-    return "" if value is None else str(value)

@@ -12,7 +12,12 @@ from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.property_list import property_list
 from upright_ledger.formats.files.text import open_text
-from upright_ledger.formats.tables.cells import Row, looks_like_address, tells_address
+from upright_ledger.formats.tables.cells import (
+    Row,
+    cell_text,
+    looks_like_address,
+    tells_address,
+)
 from upright_ledger.formats.tables.rows.json_shapes import numbered_rows, scalar_of
 
 Named = Mapping[str, Any]
@@ -248,6 +253,4 @@ def _addresses(rows: Sequence[Named]) -> int:
 
 
 def _cell(value: Any) -> str:
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return "" if value is None or isinstance(value, dict | list | bool) else str(value)
+    return "" if isinstance(value, dict | list | bool) else cell_text(value)

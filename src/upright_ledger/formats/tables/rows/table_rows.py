@@ -89,18 +89,18 @@ def _upright(rows: Iterator[Row]) -> Iterator[Row]:
     """
     first = list(islice(rows, _MOST_NAMES + 1))
     filled = [cells for _, cells in first if any(cells)]
-    names = [cells[0] for cells in filled]
-    told = {side_of(name) for name in names}
-    if (
-        len(filled) > 1
-        and len(first) <= _MOST_NAMES
-        and (is_heading(names) or {"old", "new"} <= told)
-        and any(all(map(_is_page, cells[1:])) for cells in filled if cells[2:])
-    ):
+    if len(filled) > 1 and len(first) <= _MOST_NAMES and _are_on_their_side(filled):
         columns = zip_longest(*filled, fillvalue="")
         yield from ((n, list(cells)) for n, cells in enumerate(columns, 1))
     else:
         yield from chain(first, rows)
+
+
+def _are_on_their_side(rows: Sequence[Sequence[str]]) -> bool:
+    names = [cells[0] for cells in rows]
+    if not is_heading(names) and not {"old", "new"} <= {side_of(name) for name in names}:
+        return False
+    return any(all(map(_is_page, cells[1:])) for cells in rows if cells[2:])
 
 
 def _is_page(cell: str) -> bool:

@@ -13,7 +13,7 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import OLD_WORKBOOK
 from upright_ledger.formats.files.compressed import read_head
-from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.cells import Row, cell_text, looks_like_address
 from upright_ledger.formats.tables.rows.sheet_links import links_behind
 
 MAX_WORKBOOK = 1 << 30  # bytes when unpacked
@@ -51,7 +51,7 @@ def sheet_rows(path: Path, name: str) -> Iterator[Row]:
     name = name or fullest_sheet(path)
     links = links_behind(path, name)
     for number, cells in enumerate(sheets[name].to_python(skip_empty_area=False), 1):
-        texts = [_cell_text(c) for c in cells]
+        texts = [cell_text(c) for c in cells]
         if links:
             texts = [_or_link(text, links.get((number, n))) for n, text in enumerate(texts)]
         yield number, texts if any(t.strip() for t in texts) else []
@@ -154,9 +154,3 @@ def _check_archive(path: Path) -> None:
             _check_extents(path, archive)
     except (zipfile.BadZipFile, OSError, RuntimeError, EOFError, zlib.error):
         raise InputError(f"{path} is a damaged workbook", "save it again, or as CSV") from None
-
-
-def _cell_text(value: object) -> str:
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return "" if value is None else str(value)
