@@ -8,6 +8,7 @@ python benchmarks/matching.py large          300,000 old pages and 100,000 new o
 
 from __future__ import annotations
 
+import gc
 import random
 import resource
 import sys
@@ -135,6 +136,7 @@ def _quality_of(kind: str, moves: Iterable[tuple[int, SiteMove]]) -> None:
 def speed(count: int = 50_000) -> None:
     from rapidfuzz import fuzz, process
 
+    gc.set_threshold(200_000, 20, 100)  # as the program does
     move = make_move(8, count * 4)  # more than enough; what is left over is cut off
     old, new = move.old[:count], move.new[:count]
     known = {p.name for p in new}

@@ -38,7 +38,7 @@ def in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]
         [(address.host, address.path, declared) for _, address, declared in pages]
     )
     return [
-        replace(page, language=language)
+        replace(page, language=language) if language != page.language else page
         for (page, _, _), language in zip(pages, languages, strict=True)
     ]
 

@@ -43,9 +43,10 @@ class Texts:
     def of(cls, sketches: Sequence[Sketch]) -> Texts:
         """The texts of a site, from the sketches of all its pages."""
         most = np.iinfo(np.uint32).max
-        held = [digests_of(s) for s in sketches]
+        none = np.empty(0, np.uint32)
+        held = [digests_of(s) if s else none for s in sketches]
         counts = np.array([len(h) for h in held], np.int64)
-        flat = np.concatenate([np.empty(0, np.uint32), *held])
+        flat = np.concatenate([none, *held])
         digests, column, times = np.unique(flat, return_inverse=True, return_counts=True)
         with_text = int((counts > 0).sum())
         last = np.full(len(held), most, np.uint32)

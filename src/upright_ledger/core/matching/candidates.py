@@ -4,14 +4,22 @@ alike.
 
 from __future__ import annotations
 
-from collections import defaultdict
+from itertools import chain
 
 import numpy as np
 import numpy.typing as npt
 
 from upright_ledger.core.contents.texts import found_by_text
 from upright_ledger.core.matching.pages.sides import Floats, Side, Sides
-from upright_ledger.core.matching.sparse import Indices, Matrix, as_rows, best_of_product, normed
+from upright_ledger.core.matching.sparse import (
+    Indices,
+    Matrix,
+    as_codes,
+    as_pieces,
+    best_of_product,
+    equal_pairs,
+    normed,
+)
 
 PER_PAGE = 16
 _PER_TEXT = 6
@@ -73,46 +81,37 @@ def _without(matrix: Matrix, columns: npt.NDArray[np.bool_]) -> Matrix:
 
 def _by_key(old: Side, new: Side) -> list[tuple[Indices, Indices]]:
     """Those whose names, titles or numbers are the same."""
-
-    def slug(side: Side, n: int) -> list[str]:
-        return [side.slug_texts[n]]
-
-    def tail(side: Side, n: int) -> list[str]:
-        page = side.readings[n]
-        return ["".join(page.context[-1:]) + "/" + side.slug_texts[n]]
-
-    def title(side: Side, n: int) -> list[str]:
-        return [side.title_texts[n]]
-
-    def numbers(side: Side, n: int) -> list[str]:
-        return sorted(side.readings[n].numbers | side.readings[n].yearlike)
-
-    found = []
-    for key in (slug, tail, title, numbers):
-        by_key: dict[str, list[int]] = defaultdict(list)
-        for j in range(len(new)):
-            for text in key(new, j):
-                if text:
-                    by_key[text].append(j)
-        pairs = [
-            (i, j)
-            for i in range(len(old))
-            for text in key(old, i)
-            if len(by_key.get(text, ())) <= _MOST_ALIKE
-            for j in by_key.get(text, ())
-        ]
-        array = np.array(pairs, np.int64).reshape(-1, 2)
-        found.append((array[:, 0], array[:, 1]))
+    both = old, new
+    every = [np.arange(len(side)) for side in both]
+    keys = [[side.codes[name] for side in both] for name in ("slug_texts", "title_texts")]
+    keys.append(as_codes(*(_tails(side) for side in both)))
+    found = [
+        equal_pairs((every[0], ours), (every[1], theirs), _MOST_ALIKE) for ours, theirs in keys
+    ]
+    told = [[sorted(page.numbers | page.yearlike) for page in side.readings] for side in both]
+    numbers = as_codes(*(list(chain.from_iterable(some)) for some in told))
+    pages = [
+        np.repeat(each, np.fromiter(map(len, some), np.int64, len(some)))
+        for each, some in zip(every, told, strict=True)
+    ]
+    found.append(equal_pairs((pages[0], numbers[0]), (pages[1], numbers[1]), _MOST_ALIKE))
     return found
+
+
+def _tails(side: Side) -> list[str]:
+    """The slug of each page behind the last word of its place."""
+    return [
+        f"{page.context[-1] if page.context else ''}/{slug}"
+        for page, slug in zip(side.readings, side.slug_texts.tolist(), strict=True)
+    ]
 
 
 def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
     """For pages that share few words with any: those whose names share the most pieces."""
-    known: dict[str, int] = {}
-    right = as_rows((_pieces(_text(new, j)) for j in range(len(new))), known)
-    left = as_rows((_pieces(_text(old, i)) for i in rows.tolist()), known)
-    width = len(known)
-    right.resize((len(new), width))
+    right, left = as_pieces(
+        _PIECE, [_text(new, j) for j in range(len(new))], [_text(old, i) for i in rows.tolist()]
+    )
+    width = right.shape[1]
     count = np.bincount(right.indices, minlength=width)
     weights = np.log((1 + len(new)) / (1 + count)).astype(np.float32)
     for matrix in (left, right):
@@ -127,7 +126,3 @@ def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
 def _text(side: Side, n: int) -> str:
     """What a page is called, in one piece."""
     return str(side.slug_texts[n] or side.title_texts[n].replace(" ", ""))
-
-
-def _pieces(text: str) -> set[str]:
-    return {text[k : k + _PIECE] for k in range(max(1, len(text) - _PIECE + 1))} if text else set()

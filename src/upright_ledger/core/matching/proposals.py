@@ -88,12 +88,15 @@ def propose(
     }
     weighed = weigh(old, new, known)
     result = Proposals(renumbering=weighed.sides.renumbering)
+    ranked: dict[int, list[int]] = {}
     for i, best in _ranked(weighed).items():
         if i in known:
             right = bool(weighed.seen.new[best[0]] == known[i])
             result.known[old[i].name] = _confidence(weighed, best[0]), right
-        if i in known or weighed.chances[best[0]] < FLOOR:
-            continue
+        elif weighed.chances[best[0]] >= FLOOR:
+            ranked[i] = [k for k in best if k == best[0] or weighed.chances[k] >= FLOOR / 4]
+    told = reasons(weighed, new, ranked.values())
+    for (i, best), why in zip(ranked.items(), told, strict=True):
         other = _other_half(weighed, best)
         if other is not None:
             result.split.add(old[i].name)
@@ -101,11 +104,9 @@ def propose(
             Proposal(
                 new[weighed.seen.new[k]].name,
                 _confidence(weighed, k),
-                reasons(weighed, new, k, best)
-                + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
+                said + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
             )
-            for k in best
-            if k == best[0] or weighed.chances[k] >= FLOOR / 4
+            for k, said in zip(best, why, strict=True)
         ]
     open_ones = [i for i, p in enumerate(old) if i not in known and p.name not in result.found]
     result.fallbacks = _fallbacks(weighed, old, new, open_ones, result)
@@ -136,6 +137,8 @@ def _other_half(weighed: Weighed, best: list[int]) -> int | None:
     old = sides.old.readings[int(seen.old[best[0]])]
     whole = {*old.slug, *old.title}
     first = whole & _about(sides.new.readings[int(seen.new[best[0]])])
+    if len(first) == len(whole):
+        return None
     most = _HALVES * _weight(weighed, whole)
     if not first or _weight(weighed, first) >= most:
         return None  # it has none of them, or nearly all, as most have

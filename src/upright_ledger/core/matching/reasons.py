@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
+from itertools import islice
 from urllib.parse import unquote
 
 import numpy as np
@@ -10,6 +12,7 @@ import numpy as np
 from upright_ledger.core.matching import choice_model, learned_features, scoring
 from upright_ledger.core.matching.pages.page_words import MatchPage, PageWords
 from upright_ledger.core.matching.scoring import Weighed
+from upright_ledger.core.matching.sparse import Indices
 
 _MOST_WORDS = 3
 _SAME_TEXT, _MUCH_TEXT, _LITTLE_TEXT = 0.9, 0.2, 0.02
@@ -22,78 +25,102 @@ _TOLD = (
     "context",
 )  # fmt: skip
 _LEARNED = ("place moved there", "taken by another", "taken where pages merge")
-_TOLD_AT = [scoring.FIRST.index(name) for name in _TOLD]
-_LEARNED_AT = [learned_features.FEATURES.index(name) for name in _LEARNED]
+_TOLD_AT = np.array([scoring.FIRST.index(name) for name in _TOLD])
+_LEARNED_AT = np.array([learned_features.FEATURES.index(name) for name in _LEARNED])
+_PAGES = 10_000  # old ones whose pairs are looked at together
+_REMEMBERED = 1 << 14  # pages
 
 
 def reasons(
-    weighed: Weighed, pages: Sequence[MatchPage], k: int, best: Sequence[int]
-) -> tuple[str, ...]:
-    """What speaks for, and against, the new page of a pair; each is said of "it".
+    weighed: Weighed, pages: Sequence[MatchPage], proposed: Iterable[Sequence[int]]
+) -> Iterator[list[tuple[str, ...]]]:
+    """What speaks for, and against, the new page of each pair; each is said of "it".
 
-    pages: those of the new site; best: the pairs that are proposed for its old page, the best
-    first.
+    pages: those of the new site; proposed: for each old page the pairs that are proposed for it,
+    the best first.
     """
-    figures = dict(zip(_TOLD, weighed.seen.figures[k, _TOLD_AT].tolist(), strict=True))
-    learned = dict(zip(_LEARNED, weighed.learned[k, _LEARNED_AT].tolist(), strict=True))
-    old = weighed.sides.old.readings[int(weighed.seen.old[k])]
-    page, new = (
-        pages[int(weighed.seen.new[k])],
-        weighed.sides.new.readings[int(weighed.seen.new[k])],
-    )
+    quotes = _Quotes(weighed, pages)
+    waiting = iter(proposed)
+    while some := list(islice(waiting, _PAGES)):
+        pairs = np.array([k for best in some for k in best], np.int64)
+        firsts = np.array([best[0] for best in some for _ in best], np.int64)
+        told = zip(
+            pairs.tolist(),
+            weighed.seen.figures[np.ix_(pairs, _TOLD_AT)].tolist(),
+            weighed.learned[np.ix_(pairs, _LEARNED_AT)].tolist(),
+            *_ahead(weighed, pairs, firsts),
+            strict=True,
+        )
+        for best in some:
+            yield [_reasons_of(quotes, best, *next(told)) for _ in best]
+
+
+def _reasons_of(
+    quotes: _Quotes,
+    best: Sequence[int],
+    k: int,
+    figures: Sequence[float],
+    learned: Sequence[float],
+    kind: int,
+    ahead: float,
+) -> tuple[str, ...]:
+    """Of one pair. figures, learned: as _TOLD and _LEARNED name them; kind, ahead: see `_ahead`."""
+    (
+        same_text, text_found, other_text, same_title, says_the_same, title_words,
+        same_slug, same_item, same_number, slug_letters, other_number, other_year, context,
+    ) = figures  # fmt: skip
+    moved_there, taken, merging = learned
+    weighed = quotes.weighed
+    old, new, page = quotes.of(k)
     said = []
-    if figures["same text"] >= _SAME_TEXT:
+    if same_text >= _SAME_TEXT:
         said.append("says the same")
-    elif figures["text found"] >= _MUCH_TEXT:
-        said.append(f"has {figures['text found']:.0%} of its text")
-    if figures["same title"]:
+    elif text_found >= _MUCH_TEXT:
+        said.append(f"has {text_found:.0%} of its text")
+    if same_title:
         said.append("has the same title")
-    elif figures["says the same"]:
+    elif says_the_same:
         said.append("has the same words in its title or heading")
-    elif figures["title words"] > 0.6:
+    elif title_words > 0.6:
         said.append("has a similar title")
-    if figures["same slug"] and not figures["same number"]:
+    if same_slug and not same_number:
         said.append("has the same words in its address")
-    elif figures["same item"]:
+    elif same_item:
         said.append(f"is the same item {page.items[0] if page.items else max(old.items)}")
         if weighed.sides.renumbering:
             said.append(weighed.sides.renumbering)
-    elif figures["same number"]:
+    elif same_number:
         said.append(f"carries the same number {min(old.same_numbers(new))}")
-    elif figures["slug letters"] > 0.85:
+    elif slug_letters > 0.85:
         said.append("is spelt nearly alike in its address")
     if not said and (numbers := sorted({w for w in old.slug if w.isdigit()} & set(new.slug))):
         said.append(f"shares the number {numbers[0]}")
-    if (
-        not figures["same slug"]
-        and not figures["same title"]
-        and not figures["says the same"]
-        and (words := _common_words(weighed, old, new, page))
-    ):
+    if not (same_slug or same_title or says_the_same) and (words := quotes.common(k)):
         said.append(f"shares {words}")
-    if not said and figures["slug letters"] > 0.5:
+    if not said and slug_letters > 0.5:
         said.append("is spelt a little alike in its address")
-    if figures["other text"] > 1 - _LITTLE_TEXT:
+    if other_text > 1 - _LITTLE_TEXT:
         said.append("its text is another")
-    if figures["other number"]:
+    if other_number:
         said.append("carries another number")
-    if figures["other year"]:
+    if other_year:
         said.append("names another year")
-    if learned["place moved there"] > 0.5:
+    if moved_there > 0.5:
         there, known = weighed.moved[k].tolist()
         said.append(
             f"{there:,} of {known:,} pages beside the old one moved there"
             if there
             else "pages near the old one moved there"
         )
-    elif figures["context"] > 0.5:
+    elif context > 0.5:
         said.append("lies in a section of the same name")
-    if learned["taken by another"] > 0.5 and learned["taken where pages merge"] < 0.3:
+    if taken > 0.5 and merging < 0.3:
         said.append("another old page fits it as well or better")
-    if k == best[0] and len(best) > 1 and weighed.chances[best[1]] > 0.4 * weighed.chances[k]:
-        said.append("another page fits nearly as well")
     if k != best[0]:
-        said.append(_why_behind(weighed, pages, k, best[0], figures))
+        contrary = {"number": other_number, "year": other_year}.get(_NAMES[kind])
+        said.append(_why_behind(quotes, k, best[0], kind, ahead, told=bool(contrary)))
+    elif len(best) > 1 and weighed.chances[best[1]] > 0.4 * weighed.chances[k]:
+        said.append("another page fits nearly as well")
     return tuple(said or ["little speaks for it"])
 
 
@@ -135,29 +162,32 @@ _BEHIND = {
 }
 
 
-def _why_behind(
-    weighed: Weighed,
-    pages: Sequence[MatchPage],
-    k: int,
-    first: int,
-    told: Mapping[str, float],
-) -> str:
-    """What makes the first proposal likelier than the pair k of the same old page: of all that the
-    weights say for it, what weighs most. told: the figures of the pair of which it is said already.
+def _ahead(weighed: Weighed, pairs: Indices, firsts: Indices) -> tuple[list[int], list[float]]:
+    """What makes the first proposal of an old page likelier than another one of it: of all that the
+    weights say for it the kind that weighs most, as its place in _KINDS, and how much.
     """
     figures = np.concatenate(
-        [table[first].astype(float) - table[k] for table in (weighed.seen.figures, weighed.learned)]
+        [
+            table[firsts].astype(float) - table[pairs]
+            for table in (weighed.seen.figures, weighed.learned)
+        ],
+        axis=1,
     )
-    better = _IN_KIND @ (figures * choice_model.SECOND.weights)
-    most = int(better.argmax())
-    kind, ahead = _NAMES[most], better[most]
+    better = (figures * choice_model.SECOND.weights) @ _IN_KIND.T
+    return better.argmax(axis=1).tolist(), better.max(axis=1).tolist()
+
+
+def _why_behind(quotes: _Quotes, k: int, first: int, kind: int, ahead: float, *, told: bool) -> str:
+    """Why the pair k comes behind the first one of its old page. told: whether that was said
+    already.
+    """
     if ahead < _NEARLY:
         return "the first fits a little better"
-    if told.get(f"other {kind}"):
+    if told:
         return "the first fits better"
-    if kind == "words" and (lacks := _lacking(weighed, pages, k, first)):
+    if _NAMES[kind] == "words" and (lacks := quotes.lacking(k, first)):
         return f"the first fits better: this one lacks {lacks}"
-    return f"the first fits better: {_BEHIND[kind]}"
+    return f"the first fits better: {_BEHIND[_NAMES[kind]]}"
 
 
 _NAMES = tuple(_KINDS)
@@ -167,35 +197,54 @@ _IN_KIND = np.array(
 """One row a kind, one column a name in scoring.SECOND."""
 
 
-def _lacking(weighed: Weighed, pages: Sequence[MatchPage], k: int, first: int) -> str:
-    """The rarest words of the old page that the first new page has, and that of the pair k lacks,
-    quoted.
-    """
-    old = weighed.sides.old.readings[int(weighed.seen.old[k])]
-    one, other = (int(weighed.seen.new[n]) for n in (first, k))
-    has = _words_of(weighed.sides.new.readings[one])
-    lacks = {*old.slug, *old.title, *old.extra} & has
-    lacks -= _words_of(weighed.sides.new.readings[other])
-    return _quoted(weighed, lacks, pages[one])
+class _Quotes:
+    """Words of pages, quoted as these write them. pages: those of the new site."""
+
+    def __init__(self, weighed: Weighed, pages: Sequence[MatchPage]) -> None:
+        self.weighed, self.pages = weighed, pages
+        self._weight_of = weighed.sides.weight_of
+        self._written = lru_cache(maxsize=_REMEMBERED)(self._written_on)
+
+    def of(self, k: int) -> tuple[PageWords, PageWords, MatchPage]:
+        """Both pages of a pair as words, and the new one."""
+        seen, sides = self.weighed.seen, self.weighed.sides
+        new = int(seen.new[k])
+        return sides.old.readings[int(seen.old[k])], sides.new.readings[new], self.pages[new]
+
+    def common(self, k: int) -> str:
+        """The rarest words that both pages of a pair have."""
+        old, new, _ = self.of(k)
+        return self._quoted(_own_words_of(old) & _words_of(new), int(self.weighed.seen.new[k]))
+
+    def lacking(self, k: int, first: int) -> str:
+        """The rarest words of the old page that the new page of the first pair has, and that of
+        another one lacks.
+        """
+        old, other, _ = self.of(k)
+        _, one, _ = self.of(first)
+        lacks = (_own_words_of(old) & _words_of(one)) - _words_of(other)
+        return self._quoted(lacks, int(self.weighed.seen.new[first]))
+
+    def _quoted(self, words: Iterable[str], new: int) -> str:
+        """The rarest of the words, as a new page writes them; empty where none tells anything."""
+        weight_of = self._weight_of
+        telling = [w for w in words if weight_of[w] >= _TELLING and not w.isdigit()]
+        if not telling:
+            return ""
+        telling.sort(key=lambda w: (-weight_of[w], w))
+        written = self._written(new)
+        quoted = [f"“{written.get(w, w)}”" for w in telling[:_MOST_WORDS]]
+        return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}"
+
+    def _written_on(self, new: int) -> dict[str, str]:
+        page = self.pages[new]
+        texts = " ".join((unquote(page.path), *page.params, *page.words, page.title))
+        return self.weighed.sides.words.written(texts)
+
+
+def _own_words_of(page: PageWords) -> set[str]:
+    return {*page.slug, *page.title, *page.extra}
 
 
 def _words_of(page: PageWords) -> set[str]:
     return {*page.slug, *page.title, *page.extra, *page.context}
-
-
-def _common_words(weighed: Weighed, old: PageWords, new: PageWords, page: MatchPage) -> str:
-    """The rarest words that both pages have, quoted."""
-    return _quoted(weighed, {*old.slug, *old.title, *old.extra} & _words_of(new), page)
-
-
-def _quoted(weighed: Weighed, words: Iterable[str], page: MatchPage) -> str:
-    """The rarest of the words, as the page writes them; empty where none tells anything."""
-    weight_of = weighed.sides.weight_of
-    telling = [w for w in words if not w.isdigit() and weight_of[w] >= _TELLING]
-    if not telling:
-        return ""
-    ordered = sorted(telling, key=lambda w: (-weight_of[w], w))
-    texts = " ".join((unquote(page.path), *page.params, *page.words, page.title))
-    written = weighed.sides.words.written(texts)
-    quoted = [f"“{written.get(w, w)}”" for w in ordered[:_MOST_WORDS]]
-    return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}"

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -18,19 +19,63 @@ _BLOCK = 1000
 _STEPS = 1 << 16
 
 
-def as_rows(sets: Iterable[Iterable[str]], known: dict[str, int]) -> Matrix:
-    """Sets of texts as rows of ones, a column a text. known: text → column, to which new ones are
-    added.
+def as_codes(*texts: Sequence[str]) -> list[Indices]:
+    """Texts as numbers, equal ones of all as the same; 0 for empty ones."""
+    known = dict.fromkeys(chain(("",), *texts))
+    number = dict(zip(known, range(len(known)), strict=True))
+    return [np.fromiter(map(number.__getitem__, some), np.int64, len(some)) for some in texts]
+
+
+def as_pieces(length: int, *texts: Sequence[str]) -> list[Matrix]:
+    """The pieces of so many letters (at most 4) that stand in each text, or a shorter text itself:
+    one row a text, a column a piece, each once, and the same ones in all that comes back.
     """
-    indices: list[int] = []
-    ends = [0]
-    for texts in sets:
-        indices += [known.setdefault(t, len(known)) for t in sorted(texts)]
-        ends.append(len(indices))
-    data = np.ones(len(indices), np.float32)
-    return sparse.csr_matrix(
-        (data, np.array(indices, np.int32), np.array(ends)), shape=(len(ends) - 1, len(known))
-    )
+    flat, rows = [], []
+    for some in texts:
+        filled = [t.ljust(length, "\0") if t else "" for t in some]
+        lengths = np.fromiter(map(len, filled), np.int64, len(filled))
+        row = np.repeat(np.arange(len(filled)), lengths)
+        ends = np.cumsum(lengths)[row]
+        flat.append(np.frombuffer("".join(filled).encode("utf-32-le", "surrogatepass"), np.uint32))
+        rows.append((row, ends - np.arange(len(row)) >= length))
+    _, letters = np.unique(np.concatenate(flat), return_inverse=True)
+    # 16 bits a letter; of more different ones than that some would be taken for others.
+    letters = np.r_[letters.astype(np.uint64) & np.uint64(0xFFFF), np.zeros(length, np.uint64)]
+    pieces = np.zeros(len(letters) - length, np.uint64)
+    for n in range(length):
+        pieces |= letters[n : n + len(pieces)] << np.uint64(16 * n)
+    begins = np.concatenate([begin for _, begin in rows])
+    known, column = np.unique(pieces[begins], return_inverse=True)
+    ends = np.cumsum([int(begin.sum()) for _, begin in rows])
+    return [
+        _ones(row[begin], part, (len(some), len(known)))
+        for some, (row, begin), part in zip(texts, rows, np.split(column, ends[:-1]), strict=True)
+    ]
+
+
+def _ones(rows: Indices, columns: Indices, shape: tuple[int, int]) -> Matrix:
+    """Ones at these places, each once."""
+    at = np.unique(rows * max(shape[1], 1) + columns)
+    rows, columns = np.divmod(at, max(shape[1], 1))
+    starts = np.searchsorted(rows, np.arange(shape[0] + 1))
+    data = np.ones(len(at), np.float32)
+    return sparse.csr_matrix((data, columns.astype(np.int32), starts), shape=shape)
+
+
+def equal_pairs(
+    ours: tuple[Indices, Indices], theirs: tuple[Indices, Indices], most: int
+) -> tuple[Indices, Indices]:
+    """Rows of two tables that share a key, but for keys that more than `most` of theirs have. Both:
+    rows and their keys, 0 for none.
+    """
+    rows, keys = ours
+    order = np.argsort(theirs[1], kind="stable")
+    held = theirs[1][order]
+    first = np.searchsorted(held, keys)
+    count = np.searchsorted(held, keys, side="right") - first
+    count[(count > most) | (keys == 0)] = 0
+    place = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count)
+    return np.repeat(rows, count), theirs[0][order[np.repeat(first, count) + place]]
 
 
 def normed(matrix: Matrix) -> Matrix:
@@ -55,15 +100,18 @@ def best_of_product(
     rows, columns = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
     for at in range(0, left.shape[0], _BLOCK):
         product = (left[at : at + _BLOCK] @ turned).tocsr()
-        row = np.repeat(np.arange(product.shape[0]), np.diff(product.indptr))
+        every = np.arange(product.shape[0])
+        row = np.repeat(every, np.diff(product.indptr))
         enough = np.flatnonzero(product.data >= least)
-        row, column = row[enough], product.indices[enough].astype(np.int64)
         lack = _STEPS - np.minimum(np.rint(product.data[enough] * _STEPS), _STEPS).astype(np.int64)
-        order = np.argsort((row * (_STEPS + 1) + lack) * width + column)
-        row, column = row[order], column[order]
-        place = np.arange(len(row)) - np.searchsorted(row, np.arange(product.shape[0]))[row]
-        rows.append(row[place < count] + at)
-        columns.append(column[place < count])
+        # Numbers are sorted far faster than places are found for them.
+        ranked = (row[enough] * (_STEPS + 1) + lack) * width + product.indices[enough]
+        ranked.sort()
+        starts = np.searchsorted(ranked, np.r_[every, len(every)] * ((_STEPS + 1) * width))
+        taken = np.minimum(np.diff(starts), count)
+        place = np.arange(int(taken.sum())) - np.repeat(np.cumsum(taken) - taken, taken)
+        rows.append(np.repeat(every, taken) + at)
+        columns.append(ranked[np.repeat(starts[:-1], taken) + place] % width)
     return np.concatenate(rows), np.concatenate(columns)
 
 

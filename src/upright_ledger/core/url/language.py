@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Sequence
+from functools import lru_cache
 
 OTHER = "-"
 """The language of pages without a mark, on a site that marks pages of other languages."""
@@ -20,6 +21,7 @@ _CODES = frozenset(
     ]
 )  # fmt: skip
 _WORDS = frozenset("id is it my no so to".split())  # noqa: SIM905
+_ALL = _CODES | _WORDS
 _FORM = re.compile(r"([a-z]{2})(?:[-_][a-z]{2,4})?\Z", re.IGNORECASE)
 _FEWEST = 2  # pages under a mark
 
@@ -29,7 +31,7 @@ def code_of(text: str) -> str:
     none.
     """
     match = _FORM.match(text.strip())
-    return match[1].lower() if match and match[1].lower() in _CODES | _WORDS else ""
+    return match[1].lower() if match and match[1].lower() in _ALL else ""
 
 
 def page_languages(pages: Sequence[tuple[str, str, str]]) -> list[str]:
@@ -72,8 +74,12 @@ def marked(authority: str, target: str) -> str:
 
 
 def _mark(host: str, path: str) -> str:
-    label = host.partition(".")[0].lower()
-    if label in _CODES | _WORDS:
-        return label
     first = path.lstrip("/").partition("/")
-    return code_of(first[0]) if first[1] else ""
+    return _label(host) or (code_of(first[0]) if first[1] else "")
+
+
+@lru_cache(maxsize=1 << 10)
+def _label(host: str) -> str:
+    """The language that a host names."""
+    label = host.partition(".")[0].lower()
+    return label if label in _ALL else ""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from functools import lru_cache
 from urllib.parse import unquote
 
 from anyascii import anyascii
@@ -110,16 +109,19 @@ def tokens(text: str) -> list[str]:
     digits apart.
     """
     found = _runs(text)
-    return [_spelling(t) for t in found if t not in STOP_WORDS] or [_spelling(t) for t in found]
+    telling = [t for t in found if t not in STOP_WORDS] or found
+    return [_SPELLINGS[t] for t in telling]
 
 
 def as_written(text: str) -> dict[str, str]:
     """Each of the tokens of a text → the letters in which it stands there."""
+    if text.isascii():
+        return {_SPELLINGS[run]: run for run in _runs(text)}
     found: dict[str, str] = {}
     for word in _WORD.findall(_apart(text)):
         runs = _LETTERS_DIGITS.findall(plain(word))
         own = _letters(word) if len(runs) == 1 and not word.isascii() else ""
-        found |= {_spelling(run): own or run for run in runs}
+        found |= {_SPELLINGS[run]: own or run for run in runs}
     return found
 
 
@@ -132,7 +134,7 @@ def spelled_words(text: str) -> list[str]:
     """The words and numbers of a text as they are written, in small letters: none is left out, and
     none loses its ending.
     """
-    return _SPELLED.findall(_CAMEL.sub(" ", text).lower())
+    return _SPELLED.findall(text if text.islower() else _CAMEL.sub(" ", text).lower())
 
 
 def _runs(text: str) -> list[str]:
@@ -145,12 +147,22 @@ def _apart(text: str) -> str:
     return spaced(text if text.islower() else _CAMEL.sub(" ", text))
 
 
-@lru_cache(maxsize=1 << 18)
-def _spelling(word: str) -> str:
+class _Spellings(dict[str, str]):
     """One spelling for a word with and without plural or umlaut, and for a number with and without
-    leading zeros.
+    leading zeros; worked out once, as most words come often.
     """
-    return word.lstrip("0") or "0" if word.isdigit() else _TWO_LETTERS.sub(r"\1", stem(word))
+
+    def __missing__(self, word: str) -> str:
+        if len(self) >= _MOST_SPELLINGS:
+            self.clear()
+        found = self[word] = (
+            word.lstrip("0") or "0" if word.isdigit() else _TWO_LETTERS.sub(r"\1", stem(word))
+        )
+        return found
+
+
+_MOST_SPELLINGS = 1 << 18
+_SPELLINGS = _Spellings()
 
 
 def stem(word: str) -> str:

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler, Prefix
 
-from upright_ledger.core.matching.sparse import as_rows, best_of_product, normed
+from upright_ledger.core.matching.sparse import as_pieces, best_of_product, normed
 
 _SHORTEST, _LONGEST = 4, 40  # letters
+_PIECE = 3  # letters; the ends of a word are marked
 _TRIED = 4
 _LEAST = 0.35  # of the pieces that two spellings share
 _SHORTEST_STEM, _LONGEST_ENDING = 6, 5  # letters
@@ -25,11 +26,9 @@ def near_spellings(words: Sequence[str], others: Sequence[str]) -> dict[str, tup
     theirs = sorted(w for w in others if _SHORTEST <= len(w) <= _LONGEST and w.isalpha())
     if not ours or not theirs:
         return {}
-    pieces: dict[str, int] = {}
-    left, right = (normed(as_rows(map(_pieces, words), pieces)) for words in (ours, theirs))
-    width = len(pieces)
-    left.resize((len(ours), width))
-    common = np.bincount(right.indices, minlength=width) > _MOST_COMMON
+    marked = ([f"^{word}$" for word in words] for words in (ours, theirs))
+    left, right = map(normed, as_pieces(_PIECE, *marked))
+    common = np.bincount(right.indices, minlength=right.shape[1]) > _MOST_COMMON
     right.data[common[right.indices]] = 0.0
     rows, columns = best_of_product(left, right, _TRIED, _LEAST)
     best: dict[int, tuple[float, str]] = {}
@@ -63,9 +62,3 @@ def _have_one_stem(short: str, long: str) -> bool:
     """Whether two words differ in their endings alone, as in "installing" and "installation"."""
     stem = Prefix.similarity(short, long)
     return stem >= _SHORTEST_STEM and len(long) - stem <= _LONGEST_ENDING
-
-
-def _pieces(word: str) -> set[str]:
-    """The three-letter pieces of a word, its ends marked."""
-    marked = f"^{word}$"
-    return {marked[k : k + 3] for k in range(len(marked) - 2)}

@@ -125,9 +125,12 @@ def learn_renumbering(
     between letters and digits); None where they stayed, or no way holds.
     """
     told = [(a, b) for a, b in pairs if a and b]
-    exact: Counter[tuple[Numbering, Numbering]] = Counter()
+    stayed = sum(tuple(a) == tuple(b) and len(a) == 1 for a, b in told)
+    exact: Counter[tuple[Numbering, Numbering]] = Counter({_AS_IT_WAS: stayed} if stayed else {})
     by_length: Counter[tuple[Numbering, Numbering]] = Counter()
     for olds, news in told:
+        if len(olds) == 1 and tuple(olds) == tuple(news):
+            continue  # most numbers stay
         found = {_change(a, b) for a in olds for b in news} - {None}
         for change in found:
             if change is not None:
@@ -142,9 +145,11 @@ def learn_renumbering(
             )
             telling = _is_telling(old) or _is_telling(new)
             if held >= fewest and held >= _SHARE * (seen if telling else len(told)):
-                plain = Numbering()
-                return None if (old, new) == (plain, plain) else Renumbering(old, new, held, seen)
+                return None if (old, new) == _AS_IT_WAS else Renumbering(old, new, held, seen)
     return None
+
+
+_AS_IT_WAS = Numbering(), Numbering()
 
 
 def _is_telling(numbering: Numbering) -> bool:
@@ -156,7 +161,7 @@ def _is_telling(numbering: Numbering) -> bool:
 def _change(old: str, new: str) -> tuple[Numbering, Numbering] | None:
     """What stands around the part that two numbers share; None where that is too little."""
     if old == new:
-        return Numbering(), Numbering()
+        return _AS_IT_WAS
     same = SequenceMatcher(None, old, new, autojunk=False).find_longest_match()
     core = old[same.a : same.a + same.size]
     if (
@@ -267,12 +272,18 @@ def code_in(page: Numbered) -> str:
     for words in (page.spelled, page.spelled[::-1]):
         run = []
         for word in words:
-            if not (any(map(str.isdigit, word)) or (len(word) <= _SHORTEST and word.isascii())):
+            if not (_has_digit(word) or (len(word) <= _SHORTEST and word.isascii())):
                 break
             run.append(word)
-        while run and not any(map(str.isdigit, run[-1])):
+        while run and not _has_digit(run[-1]):
             run.pop()  # a short word that no digit follows is one of the name
+        if not run:
+            continue
         code = "".join(run if words is page.spelled else reversed(run))
         if sum(map(str.isdigit, code)) >= _SHORTEST and len(code) > len(best):
             best = code
     return best
+
+
+def _has_digit(word: str) -> bool:
+    return not word.isalpha() and any(map(str.isdigit, word))

@@ -6,8 +6,9 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from itertools import pairwise
+from typing import NamedTuple
 
 from upright_ledger.core.contents.sketches import Sketch
 from upright_ledger.core.matching.pages.item_numbers import Numbering
@@ -25,6 +26,7 @@ _SHORTEST_ID = 3  # digits
 LETTERS = re.compile(r"[^\W\d_]{2}")
 _BEGINNING = 3  # letters
 _SHORTEST_JOINED = 6  # letters
+_NONE: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,41 +50,38 @@ class MatchPage:
     text: Sketch = ""
 
 
-@dataclass
+@dataclass(slots=True)
 class PageWords:
     """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text
     its neighbours share.
 
     numbers: those in the slug that may name one thing; years: those that may be one, and that of a
-    date in its folders. yearlike:
-    years at either end of the slug, which are numbers like others where the other side says so.
-    ends: the first and last word of the slug. items: its item numbers as they are told beside it,
-    whole. name: the last segment, or the parameters, as written; spelled: its words as written, in
-    small letters; heading: its title without what many pages of its site have in theirs; said: the
-    words of that, and of each further text of it, in one order, whatever theirs is. id_words: those
-    of its slug by which a database may know it, and people do not: no title of it has them.
+    date in its folders. yearlike: years at either end of the slug, which are numbers like others
+    where the other side says so. ends: numbers at either end of the slug, and item numbers. items:
+    its item numbers as they are told beside it, whole. name: the last segment, or the parameters,
+    as written; spelled: its words as written, in small letters; heading: its title without what
+    many pages of its site have in theirs; said: the words of that, and of each further text of it,
+    in one order, whatever theirs is. id_words: those of its slug by which a database may know it,
+    and people do not: no title of it has them. opposable: the words of its name that have an
+    opposite.
     """
 
-    slug: list[str]
-    context: list[str]
-    title: list[str]
-    extra: list[str]
+    slug: Sequence[str]
+    context: Sequence[str]
+    title: Sequence[str]
+    extra: Sequence[str]
     place: str
-    numbers: frozenset[str]
-    years: frozenset[str]
-    yearlike: frozenset[str]
-    ends: frozenset[str]
-    items: frozenset[str]
-    name: str = ""
-    spelled: tuple[str, ...] = ()
-    heading: str = ""
+    name: str
+    spelled: tuple[str, ...]
+    heading: str
+    numbers: frozenset[str] = _NONE
+    years: frozenset[str] = _NONE
+    yearlike: frozenset[str] = _NONE
+    ends: frozenset[str] = _NONE
+    items: frozenset[str] = _NONE
+    id_words: frozenset[str] = _NONE
     said: tuple[str, ...] = ()
-    id_words: frozenset[str] = frozenset()
-
-    @cached_property
-    def opposable(self) -> frozenset[str]:
-        """The words of its name that have an opposite."""
-        return opposable(self.spelled)
+    opposable: frozenset[str] = _NONE
 
     @property
     def codes(self) -> frozenset[str]:
@@ -133,37 +132,73 @@ def read_page(page: MatchPage, words: WordReader = USUAL_WORDS) -> PageWords:
     parts = path_parts(page.path)
     if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES and not page.path.endswith("/"):
         parts.pop()
-    above, last = parts[:-1], words.read(parts[-1]) if parts else []
-    context = [t for p in above for t in words.read(p)]
+    above, last = _read_folders(tuple(parts[:-1]), words), words.read(parts[-1]) if parts else []
+    context, title = above.words, words.read(page.title)
     values = [t for v in page.params for t in words.read(v)]
     if values:
-        context, slug = context + last, values
-        place = f"{page.path}?"
+        context, slug, place = context + last, values, f"{page.path}?"
     else:
-        slug = last
-        place = "/".join("#" if p.isdigit() else p.lower() for p in above)
-    context += words.read(page.section)
-    title = words.read(page.title)
-    numbers = [t for t in slug if t.isdigit()]
-    # A number of a folder may name the page as well: /item/4711/tall-case-clock
-    numbers += [t for p in above[-1:] if p.isdigit() for t in words.read(p)]
-    ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
-    told_years = (*slug, *title, *_year_of_date(above))
-    years = frozenset(t for t in told_years if t.isdigit() and is_year(t) and t not in ids)
-    extra = [t for text in page.words for t in words.read(text)]
-    ends = frozenset((*slug[:1], *slug[-1:]))
-    told = [tokens(item) for item in page.items]
-    items = frozenset("".join(runs) for runs in told) - {""}
-    # An address may carry "QH-4711" whole, or its digits alone.
-    ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
-    ends |= items
-    coded = {t for v in page.params if _CODE.fullmatch(v) for t in words.read(v)}
-    coded |= {t for t in ends if t.isdigit() and len(t) >= _SHORTEST_ID}
+        slug, place = last, above.place
+    if page.section:
+        context = context + words.read(page.section)
+    extra = [t for text in page.words for t in words.read(text)] if page.words else ()
     name = " ".join(page.params) if values else parts[-1] if parts else ""
-    return PageWords(
-        slug, context, title, extra, place, ids, years, ends & years, ends, items, name,
-        _spelled(name), " ".join(title), id_words=frozenset(coded.difference(title)),
-    )  # fmt: skip
+    found = PageWords(slug, context, title, extra, place, name, _spelled(name), " ".join(title))
+    found.opposable = opposable(found.spelled)
+    # A number of a folder may name the page as well: /item/4711/tall-case-clock
+    own = [t for t in slug if t.isdigit()]
+    if own:
+        found.ends = frozenset(t for t in (slug[0], slug[-1]) if t.isdigit())
+    numbers = own + above.numbers
+    found.numbers = frozenset(
+        n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n))
+    )
+    told_years = own + [t for t in title if t.isdigit()] + above.years
+    found.years = frozenset(t for t in told_years if is_year(t)) - found.numbers
+    # Sets are large: most pages have one number, and share the set of it.
+    if found.ends == found.numbers:
+        found.ends = found.numbers
+    if page.items:
+        _take_items(found, page.items)
+    if found.years:
+        found.yearlike = found.ends & found.years
+    coded = {t for t in found.ends if t.isdigit() and len(t) >= _SHORTEST_ID}
+    if values:
+        coded.update(t for v in page.params if _CODE.fullmatch(v) for t in words.read(v))
+    coded.difference_update(title)
+    if coded:
+        found.id_words = found.numbers if coded == found.numbers else frozenset(coded)
+    return found
+
+
+def _take_items(page: PageWords, items: Iterable[str]) -> None:
+    """Take the item numbers that are told of a page. An address may carry "QH-4711" whole, or its
+    digits alone.
+    """
+    told = [tokens(item) for item in items]
+    page.items = frozenset("".join(runs) for runs in told) - {""}
+    digits = {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
+    page.numbers |= page.items | digits
+    page.ends |= page.items
+
+
+class _Folders(NamedTuple):
+    """What the folders of a page say. place: as in PageWords; numbers: those of the last one."""
+
+    words: list[str]
+    place: str
+    numbers: list[str]
+    years: list[str]
+
+
+@lru_cache(maxsize=1 << 14)
+def _read_folders(above: tuple[str, ...], words: WordReader) -> _Folders:
+    return _Folders(
+        [t for p in above for t in words.read(p)],
+        "/".join("#" if p.isdigit() else p.lower() for p in above),
+        [t for p in above[-1:] if p.isdigit() for t in words.read(p) if t.isdigit()],
+        _year_of_date(above),
+    )
 
 
 def _year_of_date(folders: Sequence[str]) -> list[str]:
@@ -192,21 +227,27 @@ SAID = 3
 
 def read_site(pages: Sequence[MatchPage], words: WordReader = USUAL_WORDS) -> list[PageWords]:
     """Take the pages of a site apart."""
-    read = [read_page(page, words) for page in pages]
-    titles = {
-        n: [" ".join(words.read(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
-        for n, p in enumerate(pages)
-        if _PARTS_OF_A_TITLE.search(p.title)
-    }
+    read, titles, further = [], {}, []
+    # Page by page: the reader does not remember the texts of a whole large site.
+    for n, page in enumerate(pages):
+        read.append(read_page(page, words))
+        if _PARTS_OF_A_TITLE.search(page.title):
+            parts = _PARTS_OF_A_TITLE.split(page.title)
+            titles[n] = [" ".join(words.read(part)) for part in parts]
+        further.append([_in_order(words.read(text)) for text in page.words])
     common = Counter(part for parts in titles.values() for part in set(parts))
     for n, parts in titles.items():
         own = [part for part in parts if part and common[part] < _MANY]
         read[n].heading = " ".join(own) or read[n].heading
-    for reading, page in zip(read, pages, strict=True):
-        texts = (reading.heading.split(), *map(words.read, page.words))
-        keys = (" ".join(sorted(set(text))) for text in texts)
+    for reading, texts in zip(read, further, strict=True):
+        keys = (_in_order(reading.heading.split()), *texts)
         reading.said = tuple(dict.fromkeys(key for key in keys if key))[:SAID]
     return read
+
+
+def _in_order(words: Iterable[str]) -> str:
+    """Words, each once, in one order."""
+    return " ".join(sorted(set(words)))
 
 
 def without_ids(pages: Sequence[PageWords], others: Sequence[PageWords]) -> None:
@@ -250,7 +291,7 @@ def split_joined(pages: list[PageWords], others: list[PageWords]) -> None:
             page.title = _joined(page.title, whole, begins)
 
 
-def _joined(words: list[str], whole: set[str], begins: set[str]) -> list[str]:
+def _joined(words: Sequence[str], whole: set[str], begins: set[str]) -> list[str]:
     out: list[str] = []
     at = 0
     while at < len(words):

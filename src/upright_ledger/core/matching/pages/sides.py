@@ -29,13 +29,10 @@ from upright_ledger.core.matching.pages.page_words import (
     without_ids,
 )
 from upright_ledger.core.matching.pages.word_reader import WordReader
-from upright_ledger.core.matching.sparse import Matrix
+from upright_ledger.core.matching.sparse import Matrix, as_codes
 from upright_ledger.core.url.tokens import without_ending
 
 Floats = npt.NDArray[np.float64]
-
-
-CODED = ("slug_texts", "title_texts", "names", "low_names", "spelled", "endings")
 
 
 @dataclass(slots=True)
@@ -43,14 +40,14 @@ class Side:
     """The pages of one site as columns; all matrices share their words (columns), and hold 1, or
     less for a near spelling.
 
-    words: slug, title and extra together. everything: these and the context. names: as written;
-    low_names: in small letters, empty without any; spelled: their words; opposable: whether one of
-    them has an opposite. speaking: whether a slug holds more than numbers; title_alone, slug_alone:
+    words: slug, title and extra together. everything: these and the context. low_names: names in
+    small letters, empty without any; opposable: whether a word of one has an opposite. speaking:
+    whether a slug holds more than numbers; title_alone, slug_alone:
     whether no other page of its site has its title, or slug.
     known_context: the words of its place that the other site has. numbered, dated: which
-    pages have a number, or a year. texts: what its pages say. endings: of its paths; twinned:
-    whether another page has its path but for the ending. codes: the texts of `CODED` as numbers
-    that both sites share, 0 for none; said: likewise, one row a page; said_alone: what no other
+    pages have a number, or a year. texts: what its pages say. twinned: whether another page has its
+    path but for the ending. codes: slug_texts, title_texts, low_names, and "names" as written,
+    "spelled", their words, "endings" of paths, as numbers that both sites share, 0 for none; said: likewise, one row a page; said_alone: what no other
     page of its site says. own_words: 1 for each of the words, but for those that most pages of its
     site, or nearly all of its place, have.
     """
@@ -63,9 +60,7 @@ class Side:
     everything: Matrix
     slug_texts: npt.NDArray[np.object_]
     title_texts: npt.NDArray[np.object_]
-    names: npt.NDArray[np.object_]
     low_names: npt.NDArray[np.object_]
-    spelled: npt.NDArray[np.object_]
     opposable: npt.NDArray[np.bool_]
     speaking: npt.NDArray[np.bool_]
     title_alone: npt.NDArray[np.bool_]
@@ -74,7 +69,6 @@ class Side:
     numbered: npt.NDArray[np.bool_]
     dated: npt.NDArray[np.bool_]
     texts: Texts
-    endings: npt.NDArray[np.object_]
     twinned: npt.NDArray[np.bool_]
     totals: dict[str, Floats] = field(default_factory=dict)
     codes: dict[str, npt.NDArray[np.int64]] = field(default_factory=dict)
@@ -114,6 +108,7 @@ def read_sides(
     """
     words = WordReader(text for page in chain(old, new) for text in texts_of(page))
     left, right = read_site(old, words), read_site(new, words)
+    words.forget()
     renumbering = renumber(left, right, taught or {})
     split_joined(left, right)
     split_joined(right, left)
@@ -138,24 +133,21 @@ def read_sides(
     ours = _side(left, vocabulary, mend_left, roots, right_words, old)
     theirs = _side(right, vocabulary, mend_right, roots, left_words, new)
     both = ours, theirs
-    for name in CODED:
-        coded = _coded(*(getattr(side, name).tolist() for side in both))
-        for side, codes in zip(both, coded, strict=True):
+    texts = {name: [getattr(side, name).tolist() for side in both] for name in _HELD_TEXTS}
+    texts["names"] = [[p.name for p in pages] for pages in (left, right)]
+    texts["spelled"] = [[" ".join(p.spelled) for p in pages] for pages in (left, right)]
+    texts["endings"] = [[without_ending(p.path)[1] for p in pages] for pages in (old, new)]
+    for name, given in texts.items():
+        for side, codes in zip(both, as_codes(*given), strict=True):
             side.codes[name] = codes
-    coded = _coded(*([t for page in side.readings for t in _filled(page.said)] for side in both))
+    coded = as_codes(*([t for page in side.readings for t in _filled(page.said)] for side in both))
     for side, codes in zip(both, coded, strict=True):
         side.said = codes.reshape(-1, SAID)
         side.said_alone = np.bincount(codes)[side.said] == 1
     return Sides(ours, theirs, weights, vocabulary, words, renumbering)
 
 
-def _coded(*texts: Sequence[str]) -> list[npt.NDArray[np.int64]]:
-    """Texts as numbers, equal ones of all as the same; 0 for empty ones."""
-    number = {"": 0}
-    return [
-        np.fromiter((number.setdefault(t, len(number)) for t in some), np.int64, len(some))
-        for some in texts
-    ]
+_HELD_TEXTS = "slug_texts", "title_texts", "low_names"
 
 
 def _filled(said: tuple[str, ...]) -> tuple[str, ...]:
@@ -209,9 +201,7 @@ def _side(
         matrix(slug, title, extra, context),
         np.array(names, object),
         np.array([p.heading for p in pages], object),
-        np.array([p.name for p in pages], object),
-        np.array([p.name.lower() if LETTERS.search(p.name) else "" for p in pages], object),
-        np.array([" ".join(p.spelled) for p in pages], object),
+        np.array([_in_small_letters(p.name) for p in pages], object),
         np.array([bool(p.opposable) for p in pages], bool),
         np.array([any(not w.isdigit() for w in p.slug) for p in pages], bool),
         np.array([titles[p.heading] == 1 for p in pages], bool),
@@ -220,7 +210,6 @@ def _side(
         np.array([bool(p.numbers or p.yearlike) for p in pages], bool),
         np.array([bool(p.years) for p in pages], bool),
         Texts.of([p.text for p in given]),
-        np.array([ending for (_, ending), _ in forms], object),
         np.array([times[stem, params] > 1 for (stem, _), params in forms], bool),
     )
     speaking = np.fromiter((not w.isdigit() for w in vocabulary), bool, len(vocabulary))
@@ -234,6 +223,11 @@ def _side(
     return side
 
 
+def _in_small_letters(name: str) -> str:
+    """A name in small letters; empty without any."""
+    return (name if name.islower() else name.lower()) if LETTERS.search(name) else ""
+
+
 _COMMON, _FEW = 0.5, 4
 _OF_ITS_PLACE = 0.8
 
@@ -244,7 +238,7 @@ def _own(words: Matrix, places: Sequence[str], speaking: npt.NDArray[np.bool_]) 
     words are no numbers; a page of which a number alone would be left, as "stop 29", keeps those
     of its section.
     """
-    (place_of,) = _coded(places)
+    (place_of,) = as_codes(places)
     page = np.repeat(np.arange(len(places)), np.diff(words.indptr))
     place = place_of[page]
     _, which, together = np.unique(

@@ -19,12 +19,16 @@ class WordReader:
         known = [text for text in texts if holds_unspaced(text)]
         self._broken: Callable[[str], str] = break_words(known) if known else str
         self.read = lru_cache(maxsize=1 << 17)(self._read)
-        self.written = lru_cache(maxsize=1 << 16)(self._written)
 
     def _read(self, text: str) -> list[str]:
         return tokens(self._broken(text))
 
-    def _written(self, text: str) -> dict[str, str]:
+    def forget(self) -> None:
+        """Let go of what was read: it is large, and both sites are taken apart."""
+        self.read.cache_clear()
+
+    def written(self, text: str) -> dict[str, str]:
+        """Each word of a text → the letters in which it stands there."""
         return as_written(self._broken(text))
 
 
