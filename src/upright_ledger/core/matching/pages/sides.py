@@ -44,12 +44,12 @@ class Side:
     small letters, empty without any; opposable: whether a word of one has an opposite. speaking:
     whether a slug holds more than numbers; title_alone, slug_alone:
     whether no other page of its site has its title, or slug.
-    known_context: the words of its place that the other site has. numbered, dated: which
-    pages have a number, or a year. texts: what its pages say. twinned: whether another page has its
-    path but for the ending. codes: slug_texts, title_texts, low_names, and "names" as written,
-    "spelled", their words, "endings" of paths, as numbers that both sites share, 0 for none; said: likewise, one row a page; said_alone: what no other
-    page of its site says. own_words: 1 for each of the words, but for those that most pages of its
-    site, or nearly all of its place, have.
+    known_context: the words of its place that the other site has. numbered, dated: which pages have
+    a number, or a year. texts: what its pages say. twinned: whether another page has its path but
+    for the ending. codes: slug_texts, title_texts, low_names, and "names" as written, "spelled",
+    their words, "endings" of paths, as numbers that both sites share, 0 for none; said: likewise,
+    one row a page; said_alone: what no other page of its site says. own_words: 1 for each of the
+    words, but for those that most pages of its site, or nearly all of its place, have.
     """
 
     readings: list[PageWords]
