@@ -116,6 +116,24 @@ def linked_address(cell: str) -> str:
     return address if match and (match.re is _LINK or looks_like_address(address)) else cell
 
 
+def address_behind(cell: str) -> str:
+    """The address in a cell that has words before it, as "• http://…", "Page (http://…)" and
+    "GET /page HTTP/1.1"; other cells, and those that name a sum, as they are.
+    """
+    match = _REQUEST.fullmatch(cell) or (None if begins_a_sum(cell) else _WORDS_AND.fullmatch(cell))
+    return cell if match is None else match[match.lastgroup or 0]
+
+
+_REQUEST = re.compile(
+    r"(?:GET|HEAD|POST|PUT|DELETE|OPTIONS)\s+(?P<asked>(?:https?:/)?/\S*)(?:\s+HTTP/[\d.]+)?"
+)
+_WORDS_AND = re.compile(
+    r"[^/?#&=%\s][^/?#&=%]*(?:\((?P<inner>https?://[^\s()]+)\)|\s(?P<told>https?://\S+))",
+    re.IGNORECASE,
+)
+"""What holds signs of an address is no word before one."""
+
+
 def host_of(cell: str) -> str:
     """The host that a cell names, or an empty text."""
     match = _HOST.match(cell.strip())

@@ -30,6 +30,7 @@ from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
+    address_behind,
     begins_a_sum,
     day_of,
     day_since_1970,
@@ -194,7 +195,9 @@ class _RowReader:
             written = _line_of_address(written)
         if written[:1] == "=":
             written = linked_address(written)
-        elif written[:1] == "/":
+        elif " " in written and any(c for at, c in enumerate(cells) if at != self._url):
+            written = address_behind(written)  # by itself it may be a note
+        if written[:1] == "/":
             host, query = (_cell(cells, at) for at in (self._host, self._query))
             written = _whole(host, written, query)
         if (
