@@ -210,3 +210,13 @@ def test_a_note_below_a_table_is_no_page(museum: Program) -> None:
     museum.write("pages.csv", f"Page,Hits\n{OLD}/plain,9\nSource: {OLD}/report,\n")
     museum("gather", "pages.csv")
     assert [e["legacy_url"] for e in museum.json("entries")["entries"]] == [f"{OLD}/plain"]
+
+
+@pytest.mark.parametrize("between", [" ", "; ", "\n", " \u2192 ", " and "])
+def test_whose_figures_are_those_of_several_addresses_is_not_known(
+    between: str, museum: Program
+) -> None:
+    museum.write("pages.csv", f'Page,Hits\n{OLD}/plain,9\n"{OLD}/a{between}{OLD}/b",7\n')
+    said = museum("gather", "pages.csv")
+    assert "line 3: its URL cell holds several addresses" in said.out + said.err
+    assert [e["legacy_url"] for e in museum.json("entries")["entries"]] == [f"{OLD}/plain"]

@@ -124,6 +124,11 @@ def address_behind(cell: str) -> str:
     return cell if match is None else match[match.lastgroup or 0]
 
 
+def holds_several(cell: str) -> bool:
+    """Whether several whole addresses stand in a cell, with blanks or line breaks between them."""
+    return sum(word.lower().startswith(("http://", "https://")) for word in cell.split()) > 1
+
+
 _REQUEST = re.compile(
     r"(?:GET|HEAD|POST|PUT|DELETE|OPTIONS)\s+(?P<asked>(?:https?:/)?/\S*)(?:\s+HTTP/[\d.]+)?"
 )

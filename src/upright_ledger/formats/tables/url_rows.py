@@ -34,6 +34,7 @@ from upright_ledger.formats.tables.cells import (
     begins_a_sum,
     day_of,
     day_since_1970,
+    holds_several,
     host_of,
     linked_address,
     looks_like_address,
@@ -211,6 +212,8 @@ class _RowReader:
             )
         ):
             return _no_url(line, cells, written)
+        if holds_several(written):
+            return Reject(line, "its URL cell holds several addresses", " | ".join(cells))
         return self._record(line, cells, written)
 
     def in_each_language(self, row: Row) -> Iterator[Item]:
