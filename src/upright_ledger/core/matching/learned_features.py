@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from upright_ledger.core.matching.pages.sides import Floats, Sides
 from upright_ledger.core.matching.pair_features import Likeness
-from upright_ledger.core.matching.sparse import Indices, Matrix, dice, in_common, shared
+from upright_ledger.core.matching.sparse import Indices, Matrix, as_codes, dice, in_common, shared
 
 FEATURES = (
     "place moved there",
@@ -181,13 +181,14 @@ def _left_over(sides: Sides, seen: Likeness, rows: Indices) -> Matrix:
 def _share_an_end(sides: Sides, seen: Likeness) -> npt.NDArray[np.bool_]:
     """Whether the names of a pair begin, or end, with the same word."""
     out = np.zeros(len(seen.old), bool)
-    for end in (slice(0, 1), slice(-1, None)):
-        number: dict[tuple[str, ...], int] = {(): -1}
-        ours, theirs = (
-            np.array([number.setdefault(r.spelled[end], len(number)) for r in side.readings])
-            for side in (sides.old, sides.new)
+    for end in (0, -1):
+        ours, theirs = as_codes(
+            *(
+                [r.spelled[end] if r.spelled else "" for r in side.readings]
+                for side in (sides.old, sides.new)
+            )
         )
-        out |= (ours[seen.old] == theirs[seen.new]) & (ours[seen.old] >= 0)
+        out |= (ours[seen.old] == theirs[seen.new]) & (ours[seen.old] > 0)
     return out
 
 

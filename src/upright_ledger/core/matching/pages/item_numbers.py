@@ -125,12 +125,11 @@ def learn_renumbering(
     between letters and digits); None where they stayed, or no way holds.
     """
     told = [(a, b) for a, b in pairs if a and b]
-    stayed = sum(tuple(a) == tuple(b) and len(a) == 1 for a, b in told)
-    exact: Counter[tuple[Numbering, Numbering]] = Counter({_AS_IT_WAS: stayed} if stayed else {})
+    # Most numbers stay: these are counted together.
+    others = [(a, b) for a, b in told if len(a) > 1 or tuple(a) != tuple(b)]
+    exact: Counter[tuple[Numbering, Numbering]] = Counter({_AS_IT_WAS: len(told) - len(others)})
     by_length: Counter[tuple[Numbering, Numbering]] = Counter()
-    for olds, news in told:
-        if len(olds) == 1 and tuple(olds) == tuple(news):
-            continue  # most numbers stay
+    for olds, news in others:
         found = {_change(a, b) for a in olds for b in news} - {None}
         for change in found:
             if change is not None:
