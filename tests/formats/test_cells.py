@@ -15,7 +15,7 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.cells import address_behind, day_of, number
+from upright_ledger.formats.tables.cells import day_of, number
 from upright_ledger.ledger.tables.entries import count_entries
 
 
@@ -33,6 +33,12 @@ from upright_ledger.ledger.tables.entries import count_entries
         ("/a?copy=1&copy=2", "/a?copy=1&copy=2", ""),
         ("http:/www.quillhaven.example/a", f"{OLD}/a", "damaged scheme"),
         (f"http://{OLD}/a", f"{OLD}/a", "damaged scheme"),
+        ("http ://www.quillhaven.example/a", f"{OLD}/a", "damaged scheme"),
+        ("HTTP : // www.quillhaven.example/a", f"{OLD}/a", "damaged scheme"),
+        (f"view-source:{OLD}/a", f"{OLD}/a", "damaged scheme"),
+        ("hxxp://www.quillhaven.example/a", f"{OLD}/a", "damaged scheme"),
+        ("http://www[.]quillhaven[.]example/a", f"{OLD}/a", "damaged host"),
+        (f"{OLD}/a[.]b", f"{OLD}/a[.]b", ""),
         ("/two words", "/two%20words", "blanks inside"),
         ("/zero\u200bwidth", "/zerowidth", "invisible characters"),
         (f"https://archive.example/web/20160312084512/{OLD}/a", f"{OLD}/a", "archive prefix"),
@@ -164,59 +170,3 @@ def test_a_figure_beyond_all_counting_is_none(text: str) -> None:
 )  # fmt: skip
 def test_figures_as_reports_shorten_them(cell: str, figure: float | None) -> None:
     assert number(cell) == figure
-
-
-BEHIND_WORDS = [
-    (f"\u2022 {OLD}/a", f"{OLD}/a"),
-    (f"1. {OLD}/a", f"{OLD}/a"),
-    (f"Clock room | {OLD}/a?b=1", f"{OLD}/a?b=1"),
-    (f"Clock room ({OLD}/a)", f"{OLD}/a"),
-    (f"URL: {OLD}/a", f"{OLD}/a"),
-    (f"GET {OLD}/a", f"{OLD}/a"),
-    ("GET /a HTTP/1.1", "/a"),
-    ("HEAD /a", "/a"),
-]
-AS_THEY_ARE = [
-    f"{OLD}/two words",
-    "/two words",
-    f"/the road to {OLD}/a",
-    f"Total for {OLD}/",
-    f"one {OLD}/a two {OLD}/b",
-    f"see {OLD}/a for more",
-    "GET well soon",
-    "Clock room",
-]
-
-
-@pytest.mark.parametrize(
-    ("cell", "address"), [*BEHIND_WORDS, *((cell, cell) for cell in AS_THEY_ARE)]
-)
-def test_an_address_stands_behind_words(cell: str, address: str) -> None:
-    assert address_behind(cell) == address
-
-
-def test_rows_whose_address_has_words_before_it_keep_their_figures(museum: Program) -> None:
-    rows = [f"{cell.replace('/a', f'/p{n}')},{n + 1}" for n, (cell, _) in enumerate(BEHIND_WORDS)]
-    museum.write("pages.csv", "\n".join(["Page,Hits", f"{OLD}/plain,9", *rows]))
-    museum("gather", "pages.csv")
-    told = {e["legacy_url"]: e["hits"] for e in museum.json("entries")["entries"]}
-    assert told == {f"{OLD}/plain": 9} | {
-        f"{OLD}/p{n}{'?b=1' if '?' in cell else ''}": n + 1
-        for n, (cell, _) in enumerate(BEHIND_WORDS)
-    }
-
-
-def test_a_note_below_a_table_is_no_page(museum: Program) -> None:
-    museum.write("pages.csv", f"Page,Hits\n{OLD}/plain,9\nSource: {OLD}/report,\n")
-    museum("gather", "pages.csv")
-    assert [e["legacy_url"] for e in museum.json("entries")["entries"]] == [f"{OLD}/plain"]
-
-
-@pytest.mark.parametrize("between", [" ", "; ", "\n", " \u2192 ", " and "])
-def test_whose_figures_are_those_of_several_addresses_is_not_known(
-    between: str, museum: Program
-) -> None:
-    museum.write("pages.csv", f'Page,Hits\n{OLD}/plain,9\n"{OLD}/a{between}{OLD}/b",7\n')
-    said = museum("gather", "pages.csv")
-    assert "line 3: its URL cell holds several addresses" in said.out + said.err
-    assert [e["legacy_url"] for e in museum.json("entries")["entries"]] == [f"{OLD}/plain"]

@@ -9,7 +9,8 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 
-from upright_ledger.formats.tables.cells import cells_of, linked_address, looks_like_address
+from upright_ledger.formats.tables.address_cells import linked_address, names_address
+from upright_ledger.formats.tables.cells import cells_of, looks_like_address
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.lines.drawn_tables import is_drawn
 
@@ -140,4 +141,15 @@ def are_words(lines: list[str], delimiter: str) -> bool:
         return True
     if is_heading(cells_of(lines[0], delimiter)):
         return False
-    return not any(map(_names_address, cells)) and any("://" in line for line in lines)
+    if any(map(_names_address, cells)) or not any("://" in line for line in lines):
+        return False
+    return not _have_figures(lines, delimiter)
+
+
+def _have_figures(lines: Sequence[str], delimiter: str) -> bool:
+    """Whether lines hold, below the first, an address each in one column, with words around it,
+    and a figure in another.
+    """
+    below = columns_behind(lines[1:], delimiter, first=0) if len(lines) > _FEWEST else []
+    told = [sum(map(names_address, cells)) * 2 > len(cells) for cells in below]
+    return any(told) and any(all(map(FIGURE.match, cells)) for cells in below)

@@ -23,6 +23,7 @@ from upright_ledger.formats.html.page_head import read_saved_page
 from upright_ledger.formats.records import BLOCK, FEW, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_names as col
+from upright_ledger.formats.tables.address_cells import fault_of
 from upright_ledger.formats.tables.cells import Row, status_code
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
@@ -343,20 +344,20 @@ def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
     unused = table.unused
     if unused:
         result.notes.append(f"columns that are not used: {', '.join(unused[:8])}")
-    url, status = table.columns[col.URL], table.columns.get(col.STATUS)
+    status = table.columns.get(col.STATUS)
     told = [table.columns.get(meaning) for meaning in _FACTS.values()]
     codes: dict[str, int] = {}
     for line, row, may_be_none in _with_doubts(table.rows, told[_TITLE_AT]):
         if not row:
             continue
-        if fault := table.width.fault(row):
+        width = len(row)
+        written, fault = table.address(row), table.width.fault(row)
+        if not fault and (table.is_sum(written) or table.repeats(row, table.header)):
+            result.sums += 1
+            continue
+        if fault := fault or fault_of(written):
             result.lines += 1
             result.rejects.append(Reject(line, fault, " | ".join(row)))
-            continue
-        width = len(row)
-        written = row[url].strip() if url < width else ""
-        if table.is_sum(written) or table.repeats(row, table.header):
-            result.sums += 1
             continue
         texts = [row[at].strip() if at is not None and at < width else "" for at in told]
         code = 0

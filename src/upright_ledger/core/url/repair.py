@@ -20,8 +20,15 @@ _CLOSING = ">)]}\"'`\u2018\u2019\u201c\u201d\u2039\u203a\u00ab\u00bb"
 _TRAILING = ".,;:!*|\u2026"
 _PAIRS = {")": "(", "]": "[", "}": "{"}
 _SCHEME = re.compile(
-    r"^(?:https?:?/{0,2}(?=https?:/))|^(https?)(?::/{3,}|:/(?!/)|//|;//)(?=[\w.])", re.IGNORECASE
+    r"^(?:https?:?/{0,2}(?=https?:/))|^[a-z][a-z+-]{1,20}:(?=https?://)|"
+    r"^(https?)(?::/{3,}|:/(?!/)|//|;//|\s{1,3}:\s?//\s?|:\s//\s?|://\s{1,3})(?=[\w.])|"
+    r"^h(?:xx|\*\*)(ps?)://(?=\w)",
+    re.IGNORECASE,
 )
+"""A scheme twice, another one before it (view-source:http://…), one with signs too many or too few,
+with blanks, or made harmless as warnings do.
+"""
+_HARMLESS = re.compile(r"^(https?://[^/?#]*)", re.IGNORECASE)
 _ARCHIVED = re.compile(
     r"^https?://[^/\s]+/(?:[^/\s]+/)?(\d{4,14})(?:[a-z]{2}_)?/((?:https?:/|www\.).*)\Z",
     re.IGNORECASE | re.DOTALL,
@@ -66,12 +73,14 @@ def mend(text: str) -> Repaired:
     put(_unwrapped(text), "pasted punctuation")
     if _ESCAPED_WHOLE.match(text):
         put(unquote(text), "escapes of the whole address")
-    put(_SCHEME.sub(lambda m: f"{m[1].lower()}://" if m[1] else "", text), "damaged scheme")
+    put(_SCHEME.sub(_true_scheme, text), "damaged scheme")
+    if "[.]" in text or "(.)" in text:
+        put(_HARMLESS.sub(lambda m: re.sub(r"[\[(]\.[\])]", ".", m[0]), text), "damaged host")
     day = ""
     if match := _ARCHIVED.match(text):
         day = _archive_day(match[1])
         put(match[2], "archive prefix")
-        put(_SCHEME.sub(lambda m: f"{m[1].lower()}://" if m[1] else "", text), "damaged scheme")
+        put(_SCHEME.sub(_true_scheme, text), "damaged scheme")
     put(_true_letters(text), "mojibake")
     if "\\" in text:
         put(text.replace("\\", "/"), "backslashes")
@@ -118,6 +127,11 @@ def _unwrapped(text: str) -> str:
         else:
             break
     return text[begin:end]
+
+
+def _true_scheme(match: re.Match[str]) -> str:
+    scheme = match[1] or (f"htt{match[2]}" if match[2] else "")
+    return f"{scheme.lower()}://" if scheme else ""
 
 
 def _true_letters(text: str) -> str:

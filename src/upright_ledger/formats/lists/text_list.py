@@ -27,7 +27,7 @@ from upright_ledger.formats.records import (
 from upright_ledger.formats.tables.column_names import is_header_word
 
 _URL_START = re.compile(
-    r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE
+    r"^(?:h\S?\S?ps?\s?:?\s?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE
 )
 _AMID = re.compile(
     r"(?:https?:(?:\\?/){1,2}|www\.[a-z0-9.-]{1,250}(?::\d{1,5})?/)"
@@ -195,8 +195,8 @@ def _is_bare(text: str) -> bool:
         or _WORDS_BEHIND.match(text)
     ):
         return False
-    if (text.startswith("\\") and "{" in text) or _FRAMED.match(text):
-        return False  # a command of a text processor, or a statement about an address
+    if (text.startswith("\\") and "{" in text) or "](" in text or _FRAMED.match(text):
+        return False  # a command of a text processor, a link, or a statement about an address
     return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
 
 

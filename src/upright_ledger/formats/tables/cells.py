@@ -11,7 +11,7 @@ from unicodedata import decimal
 Row = tuple[int, list[str]]
 """The line or row of the file, from 1, and its cells; a blank row has none."""
 _ADDRESS = re.compile(
-    r"^[<(\[\"'\u201c\u201e\u00ab]*(?:https?:/{1,2}\S|/\S*$|www\.\S+|"
+    r"^[<(\[\"'\u201c\u201e\u00ab]*(?:h(?:tt|xx)ps?\s?:\s?/{1,2}\s?\S|/\S*$|www\.\S+|"
     r"[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}/\S*$)",
     re.IGNORECASE,
 )
@@ -39,21 +39,6 @@ NO_ADDRESS = frozenset(
     ]
 )
 """How exports say that there is no address."""
-_LINK = re.compile(r'=\w+\(\s*"([^"]+)"\s*(?:[;,].*)?\)\s*\Z', re.DOTALL)
-_OPEN_LINKS, _CLOSE_LINKS = frozenset("=[<\\`"), frozenset("])")
-_MARKED = re.compile(
-    r"\[[^\[\]]*\]"
-    r"\(\s*<?(?P<of_markdown>[^\s<>()]+(?:\([^\s()]*\))?)>?(?:\s+[\"'].*[\"'])?\s*\)|"
-    r"\[\[(?P<of_wiki>[^\[\]|]+)(?:\|[^\[\]]*)?\]\]|"
-    r"\[(?P<in_brackets>https?://[^\s\[\]|]+)(?:\s[^\[\]]*)?\]|"
-    r"\[[^\[\]|]*\|(?P<behind_words>[^\[\]|]+)\]|"
-    r"(?P<before_words>https?://[^\s\[\]?]+)\[[^\[\]]*\]|"
-    r"\\(?:url|href)\{(?P<of_latex>[^{}]*)\}(?:\{[^{}]*\})?|"
-    r"<a\s[^<>]*?href\s*=\s*[\"'](?P<of_html>[^\"'<>]+)[\"'][^<>]*>[^<>]*</a>|"
-    r"`[^`<>]*<(?P<of_rst>[^`<>\s]+)>`_{0,2}",
-    re.IGNORECASE,
-)
-"""A link as Markdown, wikis, AsciiDoc, LaTeX, HTML and reStructuredText write it."""
 _HOST = re.compile(
     r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE
 )
@@ -102,41 +87,6 @@ _TOTAL = re.compile(
     r"סה[\"״]?כ|المجموع|الإجمالي|مجموع|جمع کل)(?!\w|[./-]\w)",
     re.IGNORECASE,
 )
-
-
-def linked_address(cell: str) -> str:
-    """The address in a cell that is a spreadsheet's formula for a link, =HYPERLINK("…";"…") in
-    whatever language, or a link as pages, wikis and text processors write it; other cells as they
-    are.
-    """
-    if cell[:1] not in _OPEN_LINKS and cell[-1:] not in _CLOSE_LINKS:
-        return cell
-    match = _LINK.match(cell) or _MARKED.fullmatch(cell)
-    address = match[match.lastgroup or 1].strip() if match else ""
-    return address if match and (match.re is _LINK or looks_like_address(address)) else cell
-
-
-def address_behind(cell: str) -> str:
-    """The address in a cell that has words before it, as "• http://…", "Page (http://…)" and
-    "GET /page HTTP/1.1"; other cells, and those that name a sum, as they are.
-    """
-    match = _REQUEST.fullmatch(cell) or (None if begins_a_sum(cell) else _WORDS_AND.fullmatch(cell))
-    return cell if match is None else match[match.lastgroup or 0]
-
-
-def holds_several(cell: str) -> bool:
-    """Whether several whole addresses stand in a cell, with blanks or line breaks between them."""
-    return sum(word.lower().startswith(("http://", "https://")) for word in cell.split()) > 1
-
-
-_REQUEST = re.compile(
-    r"(?:GET|HEAD|POST|PUT|DELETE|OPTIONS)\s+(?P<asked>(?:https?:/)?/\S*)(?:\s+HTTP/[\d.]+)?"
-)
-_WORDS_AND = re.compile(
-    r"[^/?#&=%\s][^/?#&=%]*(?:\((?P<inner>https?://[^\s()]+)\)|\s(?P<told>https?://\S+))",
-    re.IGNORECASE,
-)
-"""What holds signs of an address is no word before one."""
 
 
 def host_of(cell: str) -> str:

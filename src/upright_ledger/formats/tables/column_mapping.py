@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from upright_ledger.core.inventory.units import IN_TABLES, LINKING_PAGES, UNITS
+from upright_ledger.formats.tables.address_cells import names_address
 from upright_ledger.formats.tables.cells import (
     host_of,
     looks_like_address,
@@ -237,18 +238,22 @@ def _url_column(
         if word in NAMES[HOST] and share(cells, _is_host) == 1:
             continue
         addresses = share(cells, looks_like_address)
+        amid_words = 0.0 if addresses else share(cells, names_address)
         others = (
             share(cells, lambda c: host_of(c) not in hosts and host_of(c) != "") if hosts else 0.0
         )
         named = rank > 0 and (addresses > 0 or share(cells, lambda c: number(c) is None) > 0.5)
-        if addresses < 0.6 and not named:
+        if addresses + amid_words < 0.6 and not named:
             continue
+        addresses += amid_words * _AMID_WORDS
         figure = 4 * addresses * (1 - others) + rank + 0.5 * addresses
         if figure > most:
             best, most = at, figure
     return best
 
 
+_AMID_WORDS = 0.1
+"""What addresses count for where each has words around it."""
 _FROM = frozenset(["from", "von", "depuis", "desde", "da", "van", "fra", "fran", "od", "z"])
 
 

@@ -15,11 +15,11 @@ from typing import NamedTuple
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
+from upright_ledger.formats.tables.address_cells import common_remark, fault_of, told_address
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
     host_of,
-    linked_address,
     looks_like_address,
 )
 from upright_ledger.formats.tables.column_names import bare
@@ -31,6 +31,7 @@ from upright_ledger.formats.tables.url_table import Table
 
 OLD, NEW, STATUS, QUERY, KIND, UNTIL = "old", "new", "status", "query", "kind", "until"
 MEANINGS = (OLD, NEW, STATUS, QUERY, KIND, UNTIL)
+_SIDES = (OLD, NEW)
 
 # Headers in their order of preference; compared as `columns.bare` leaves them. Others are read by
 # their words (`header_words`).
@@ -156,17 +157,20 @@ def _pairs_of(
     rejected = [(line, fault) for line, cells in body if (fault := width.fault(cells))]
     torn = {line for line, _ in rejected}
     whole = [row for row in body if row[0] not in torn] if torn else body
-    told = (_column([cells for _, cells in whole], columns.get(m)) for m in MEANINGS)
+    cells = [cells for _, cells in whole]
+    told = (_column(cells, columns.get(m), of_addresses=m in _SIDES) for m in MEANINGS)
     pairs = []
-    for (line, cells), old, new, status, query, kind_told, until in zip(whole, *told, strict=True):
+    for (line, row), old, new, status, query, kind_told, until in zip(whole, *told, strict=True):
         one = Pair(line, old, new, status, query, kind_told, sheet, until)
-        if Table.repeats(cells, titles):
+        if Table.repeats(row, titles):
             rejected.append((line, "it is the heading once more"))
         elif one.old and Table.is_sum(one.old):
             rejected.append((line, "it holds totals, and no address"))
+        elif fault := fault_of(old) or fault_of(new):
+            rejected.append((line, fault))
         elif one.old:
             pairs.append(one)
-        elif one.new or any(map(str.strip, cells)):
+        elif one.new or any(map(str.strip, row)):
             rejected.append((line, "the old address is missing"))
     rejected.sort(key=itemgetter(0))
     if not pairs:
@@ -304,17 +308,19 @@ def _statuses(body: Sequence[Sequence[str]], at: int) -> float:
     )
 
 
-def _column(rows: Sequence[Sequence[str]], at: int | None) -> list[str]:
+def _column(rows: Sequence[Sequence[str]], at: int | None, *, of_addresses: bool) -> list[str]:
     """What a column's cells mean; empty where there is none."""
     if at is None:
         return [""] * len(rows)
-    return [_meant(cells[at].strip()) if at < len(cells) else "" for cells in rows]
+    told = [cells[at].strip() if at < len(cells) else "" for cells in rows]
+    if of_addresses:
+        remark = common_remark(told[:_SAMPLE])
+        told = [told_address(text, remark) for text in told]
+    return [*map(_meant, told)]
 
 
 def _meant(text: str) -> str:
     first = text[:1]
-    if first == "=":
-        text = linked_address(text)
     if text.lower() in NO_ADDRESS:
         return ""
     # Our own sheets put an apostrophe before what a spreadsheet would take for a formula.

@@ -27,16 +27,14 @@ from upright_ledger.formats.records import (
     Reject,
 )
 from upright_ledger.formats.tables import column_names as col
+from upright_ledger.formats.tables.address_cells import fault_of
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
-    address_behind,
     begins_a_sum,
     day_of,
     day_since_1970,
-    holds_several,
     host_of,
-    linked_address,
     looks_like_address,
     number,
     status_code,
@@ -191,13 +189,7 @@ class _RowReader:
         width = self._table.width
         if len(cells) > width.most and (fault := width.fault(cells)):
             return Reject(line, fault, " | ".join(cells))
-        written = cells[self._url].strip() if self._url < len(cells) else ""
-        if "\n" in written:
-            written = _line_of_address(written)
-        if written[:1] == "=":
-            written = linked_address(written)
-        elif " " in written and any(c for at, c in enumerate(cells) if at != self._url):
-            written = address_behind(written)  # by itself it may be a note
+        written = self._table.address(cells)
         if written[:1] == "/":
             host, query = (_cell(cells, at) for at in (self._host, self._query))
             written = _whole(host, written, query)
@@ -212,8 +204,8 @@ class _RowReader:
             )
         ):
             return _no_url(line, cells, written)
-        if holds_several(written):
-            return Reject(line, "its URL cell holds several addresses", " | ".join(cells))
+        if fault := fault_of(written):
+            return Reject(line, fault, " | ".join(cells))
         return self._record(line, cells, written)
 
     def in_each_language(self, row: Row) -> Iterator[Item]:
@@ -298,12 +290,6 @@ class _RowReader:
     def _placed(self) -> list[int]:
         parts = [at for at in (self._host, self._query) if at is not None]
         return parts + [at for at in self._texts_at if at != _NOWHERE]
-
-
-def _line_of_address(cell: str) -> str:
-    """Of a cell of several lines the one that is an address, where one alone is."""
-    found = [line.strip() for line in cell.splitlines() if looks_like_address(line.strip())]
-    return found[0] if len(found) == 1 else cell
 
 
 def _moved(cells: Sequence[str], at: int, to: int) -> list[str]:

@@ -15,6 +15,7 @@ from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping
 from upright_ledger.formats.tables import column_names as col
+from upright_ledger.formats.tables.address_cells import common_remark, told_address
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
@@ -38,7 +39,7 @@ class Table:
     cells), without the header. doubts: meaning → header of columns that may speak of another page,
     and were not taken. width: that its rows may have. is_whole: whether all addresses but a few are
     whole, so that a word is none. languages: column → language, where a row tells a page's address
-    in each of several.
+    in each of several. remark: what stands behind each address in its cell.
     """
 
     header: list[str]
@@ -51,11 +52,23 @@ class Table:
     width: RowWidth = field(default_factory=RowWidth)
     is_whole: bool = False
     languages: Mapping[int, str] = field(default_factory=dict)
+    remark: str = ""
 
     def cell(self, row: list[str], meaning: str) -> str:
         """What a row says about a meaning; empty when the column or the cell is missing."""
         at = self.columns.get(meaning)
         return row[at].strip() if at is not None and at < len(row) else ""
+
+    def address(self, row: list[str]) -> str:
+        """The address that a row tells, without what is written around it; empty where it has
+        none.
+        """
+        url = self.columns[col.URL]
+        written = row[url].strip() if url < len(row) else ""
+        if " " not in written:
+            return told_address(written, self.remark)
+        alone = not any(cell for at, cell in enumerate(row) if at != url)
+        return told_address(written, self.remark, alone=alone)
 
     @staticmethod
     def is_sum(written: str) -> bool:
@@ -119,6 +132,7 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     told = [text for _, cells in its if (text := table.cell(cells, col.URL))]
     whole = sum(map(looks_like_address, told))
     table.is_whole = whole > 1 and len(told) - whole <= max(1, len(told) // 10)
+    table.remark = common_remark(told)
     days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]
     table.month_first = any(re.match(r"\d{1,2}/(?:1[3-9]|2\d|3[01])/\d{4}", d) for d in days)
     return table

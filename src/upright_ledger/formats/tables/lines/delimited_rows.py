@@ -15,7 +15,8 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.delimiters import delimiter_of
 from upright_ledger.formats.files.text import MIXED, USUAL, encoding_of, first_misfit, fits, open_in
-from upright_ledger.formats.tables.cells import Row, linked_address, looks_like_address, number
+from upright_ledger.formats.tables.address_cells import linked_address
+from upright_ledger.formats.tables.cells import Row, looks_like_address, number
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.lines.drawn_tables import (
     Parting,
