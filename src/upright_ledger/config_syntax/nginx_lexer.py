@@ -16,8 +16,10 @@ _WORD = re.compile(
     rf"\s+|\#[^\n]*|([;{{}}])|{_QUOTED[chr(34)]}|{_QUOTED[chr(39)]}|([\"'])|{_BARE}", re.DOTALL
 )
 _DOUBLE, _SINGLE, _ENDLESS = 2, 3, 4
-# What most of a large file is: two plain words in quotes.
-_ENTRY = re.compile(r'\s*"([^"\\]*+)"[ \t]+"([^"\\]*+)";')
+# What most of a large file is: lines of two plain words in quotes.
+_ENTRY = r'\s*"([^"\\]*+)"[ \t]+"([^"\\]*+)";'
+_ENTRIES = re.compile(f"(?:{_ENTRY}){{1,1000}}+")
+_ENTRY_OF_THEM = re.compile(_ENTRY)
 
 
 def words(text: str) -> Iterator[str]:
@@ -52,9 +54,10 @@ def statements(text: str) -> Iterator[tuple[list[str], str]]:
     """
     at, current = 0, list[str]()
     while at < len(text):
-        if not current and (entry := _ENTRY.match(text, at)):
-            at = entry.end()
-            yield [f"\0{entry[1]}", f"\0{entry[2]}"], ";"
+        if not current and (entries := _ENTRIES.match(text, at)):
+            for one, other in _ENTRY_OF_THEM.findall(text, at, entries.end()):
+                yield [f"\0{one}", f"\0{other}"], ";"
+            at = entries.end()
             continue
         at, word = _word(text, at)
         if word in {";", "{", "}"}:

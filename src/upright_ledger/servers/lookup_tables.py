@@ -166,7 +166,7 @@ def stays_on_its_site(rules: RuleSet, rule: ExactRule) -> bool:
     """Whether a rule leads to the site where it is asked: elsewhere it answers alike at all of its
     paths.
     """
-    if not rule.destination:
+    if not rule.destination.startswith(rules.beginnings):
         return False
     return rules.site_of.get(authority_of(rule.destination)) == rule.site
 

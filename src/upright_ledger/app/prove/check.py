@@ -94,11 +94,13 @@ class Checked:
 
 def what_is_known(move: MoveState) -> KnownFaults:
     """What the rules of a move amount to."""
+    return _known(move, _findings(move))
+
+
+def _known(move: MoveState, findings: Sequence[Finding]) -> KnownFaults:
     # Days come without a step of the journal: those are counted when it is asked.
     faults = sum(
-        1
-        for f in _findings(move)
-        if f.severity != Severity.NOTE and f.kind != FindingKind.REVIEW_DUE
+        1 for f in findings if f.severity != Severity.NOTE and f.kind != FindingKind.REVIEW_DUE
     )
     settings = settings_digest(move.ledger.settings)
     return KnownFaults(move.step, faults, move.compiled.rules.digest, settings)
@@ -111,12 +113,13 @@ def _findings(move: MoveState) -> list[Finding]:
 
 def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:
     """Check all answers of a ledger. mends: what was mended just now."""
-    found = what_is_known(move)
-    move.ledger.note(lambda connection: keep(connection, *found.as_kept()))
+    findings = _findings(move)
+    known = _known(move, findings)
+    move.ledger.note(lambda connection: keep(connection, *known.as_kept()))
     shown = (move.sites.old[0].origins[0], move.sites.new[0])
     return Checked(
         len(move.compiled),
-        _findings(move),
+        findings,
         shown,
         proof=move.compiled.proof,
         mends=list(mends),

@@ -29,12 +29,12 @@ from upright_ledger.core.inventory.placing.text_columns import (
     array,
     column,
     name_files,
-    origins_and_paths,
+    plain_paths,
     texts,
 )
 from upright_ledger.core.rules.draft import Plan
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule
-from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import slash_twin
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.redaction import SECRETS_IN_RE2
@@ -79,7 +79,10 @@ class ShortWay:
     def __init__(self, around: CheckContext, told: Told) -> None:
         self._around, self._told = around, told
         self._folds = PathFolds(around.policy)
-        self._origins: dict[str, _Origin] = {}
+        hosts = sorted(around.sites.hosts)
+        self._origins = [f"{scheme}://{host}" for host in hosts for scheme in ("http", "https")]
+        told_of = [self._read_origin(origin) for origin in self._origins]
+        self._facts = np.array(told_of, dtype=object).reshape(-1, len(_Origin._fields))
         asked = [old or url for old, url in zip(told.old, told.url, strict=True)]
         self._asked, self._paths = asked, list[tuple[str, ...]]()
         self.pages: dict[str, str] = {}
@@ -239,32 +242,17 @@ class ShortWay:
         return found
 
     def _spelled(self, addresses: Sequence[str]) -> _Spelled:
-        plain, origin, path = origins_and_paths(column(addresses))
+        plain, origin, path = plain_paths(column(addresses), self._origins)
         plain &= array(pc.less_equal(pc.binary_length(path), _LONGEST))
-        named = origin.dictionary_encode()
-        index = array(named.indices)
-        facts = np.array(
-            [self._origin(text) for text in named.dictionary.to_pylist()], dtype=object
-        )
-        sound, new, site = facts.reshape(-1, len(_Origin._fields))[index].T
+        sound, new, site = self._facts[origin].T
         folded, whole = self._folds.folded(path)
         plain &= sound.astype(np.bool_) & whole
         lowered = self._folds.lowered(path)
         return _Spelled(plain, site, new.astype(np.bool_), path, lowered, folded)
 
-    def _origin(self, origin: str) -> _Origin:
-        known = self._origins.get(origin)
-        if known is None:
-            known = self._origins[origin] = self._read_origin(origin)
-        return known
-
     def _read_origin(self, origin: str) -> _Origin:
-        try:
-            address = parse_address(f"{origin}/")
-        except NotAnAddressError:
-            return _Origin(sound=False, new=False, site="")
-        sites, sound = self._around.sites, address.text == f"{origin}/"
-        return _Origin(sound, sites.is_new(address), sites.site_of(address))
+        address, sites = parse_address(f"{origin}/"), self._around.sites
+        return _Origin(address.text == f"{origin}/", sites.is_new(address), sites.site_of(address))
 
 
 def _among(names: Sequence[str], known: set[str] | frozenset[str]) -> Rows:

@@ -28,6 +28,9 @@ from upright_ledger.core.url.request_target import (
     split_target,
 )
 
+_AT_ONCE = 10_000
+"""Rules whose meaning is written before it is digested."""
+
 
 @dataclass(frozen=True)
 class RuleSet:
@@ -129,11 +132,13 @@ class RuleSet:
         state.update(repr((self.fold_case, self.tracking, sorted(self.site_of.items()))).encode())
         state.update(repr(sorted((k, sorted(v)) for k, v in self.significant.items())).encode())
         policies = {policy: repr(policy) for policy in QueryPolicy}
-        for r in self.rules:  # as the representation of a tuple of these
-            state.update(
+        for start in range(0, len(self.rules), _AT_ONCE):
+            told = [  # as the representation of a tuple of these
                 f"({r.site!r}, {r.path!r}, {r.params!r}, {r.paths!r}, {r.status}, "
-                f"{r.destination!r}, {policies[r.query]})".encode()
-            )
+                f"{r.destination!r}, {policies[r.query]})"
+                for r in self.rules[start : start + _AT_ONCE]
+            ]
+            state.update("".join(told).encode())
         for t in self.templates:
             state.update(repr(t.state()).encode())
         for form in self.forms:
@@ -144,7 +149,15 @@ class RuleSet:
     @cached_property
     def answering(self) -> tuple[Rule, ...]:
         """The rules that give an answer: not those that only keep others from it."""
-        return tuple([r for r in self if r.status != PASS])
+        exact = [r for r in self.rules if r.status != PASS]
+        return (*exact, *(t for t in self.templates if t.status != PASS))
+
+    @cached_property
+    def beginnings(self) -> tuple[str, ...]:
+        """With which every destination on an old site begins, and perhaps others: for a quick look
+        before a careful one.
+        """
+        return tuple(f"{scheme}://{host}" for host in self.site_of for scheme in ("http", "https"))
 
     def __len__(self) -> int:
         return len(self.rules) + len(self.templates)

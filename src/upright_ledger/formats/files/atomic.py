@@ -49,12 +49,19 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     """A CSV text (RFC 4180 quoting, newline ends) in UTF-8."""
     rows = [header, *rows]
     # In most texts nothing is to be quoted or made safe, which one look at all of it shows.
-    text = "".join([",".join([_written(v) for v in row]) + "\n" for row in rows])
+    text = "\n".join([*map(_joined, rows), ""])
     signs = text.count(","), text.count("\n")
     plain = signs == (sum(map(len, rows)) - len(rows), len(rows)) and min(map(len, rows)) > 1
     if not plain or '"' in text or not _is_safe(text):
         text = _csv_text([safe_cell(v) for v in row] for row in rows)
     return text.encode()
+
+
+def _joined(row: Sequence[object]) -> str:
+    try:
+        return ",".join(row)  # type: ignore[arg-type]
+    except TypeError:  # some are figures, or nothing
+        return ",".join([_written(value) for value in row])
 
 
 def _written(value: object) -> str:

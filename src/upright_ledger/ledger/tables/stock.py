@@ -78,8 +78,12 @@ def load_stock(connection: Connection) -> dict[str, Destination]:
 def load_pages(connection: Connection) -> dict[str, StockPage]:
     """Page key → what rules need to know of a page."""
     rows = _merged(connection, "d.page, d.status, d.redirects_to, d.state").values()
-    planned = StockState.PLANNED.value
-    return {page: StockPage(status, to, state == planned) for page, status, to, state in rows}
+    live, planned = StockState.LIVE.value, StockState.PLANNED.value
+    usual = {status: StockPage(status) for status in {row[1] for row in rows}}
+    return {
+        page: usual[status] if state == live and not to else StockPage(status, to, state == planned)
+        for page, status, to, state, *_ in rows
+    }
 
 
 def stocked_as(connection: Connection, page: str) -> Destination | None:
@@ -91,16 +95,17 @@ def stocked_as(connection: Connection, page: str) -> Destination | None:
 def _merged(
     connection: Connection, columns: str = _LISTED, which: str = "", **values: Any
 ) -> dict[str, tuple[Any, ...]]:
-    """Page key → columns of pages d, the key first. which: a further condition, with values."""
+    """Page key → columns of pages d, the key first, and the number of their list. which: a further
+    condition, with values.
+    """
     counting = in_numbers(connection.column("SELECT id FROM sources WHERE NOT withdrawn"))
-    query = f"SELECT d.source, {columns} FROM destinations d WHERE d.source IN {counting}{which}"
+    query = f"SELECT {columns}, d.source FROM destinations d WHERE d.source IN {counting}{which}"
     rows = connection.rows(query, **values)
-    if all(row[0] == rows[0][0] for row in rows):  # one list names each page once
-        return {row[1]: row[1:] for row in rows}
-    rows.sort(key=itemgetter(0))
+    if len(set(map(itemgetter(-1), rows))) < 2:  # one list names each page once
+        return {row[0]: row for row in rows}
+    rows.sort(key=itemgetter(-1))
     merged: dict[str, tuple[Any, ...]] = {}
-    for _, *told in rows:
-        row = tuple(told)
+    for row in rows:
         known = merged.setdefault(row[0], row)
         if known is not row:
             merged[row[0]] = tuple([new or old for new, old in zip(row, known, strict=True)])
@@ -108,7 +113,8 @@ def _merged(
 
 
 def _destination(row: tuple[Any, ...]) -> Destination:
-    values = (*row[:_STATE], StockState(row[_STATE]), *row[_STATE + 1 :])
+    """A page of its columns; those behind them are no matter."""
+    values = (*row[:_STATE], StockState(row[_STATE]), *row[_STATE + 1 : len(_COLUMNS)])
     return Destination(*values)
 
 

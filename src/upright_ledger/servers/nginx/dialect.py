@@ -21,7 +21,7 @@ from upright_ledger.servers.lookup_tables import host_of_own_page, remembered, s
 from upright_ledger.servers.nginx.canonical_form import form_tables
 from upright_ledger.servers.nginx.parameters import CASED, ParamTables, cased
 from upright_ledger.servers.nginx.server_block import server_file, special_variable
-from upright_ledger.servers.nginx.syntax import host_keys, quote, read_map_tables
+from upright_ledger.servers.nginx.syntax import host_keys, quoted, read_map_tables
 from upright_ledger.servers.nginx.templates import SOURCES, template_tables
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
@@ -120,9 +120,9 @@ def _too_long(rule: Rule) -> str:
             len(c.regex()) + len(c.name) for c in rule.source.params
         )
     else:
-        longest = len(max(rule.paths, key=len)) + sum(
-            len(n) + 3 * len(v) + 2 for n, v in rule.params
-        )
+        longest = max(map(len, rule.paths))
+        if rule.params:
+            longest += sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
     return (
         "nginx takes no words of 4,096 bytes or more"
         if longest + len(rule.destination) > MAX_TOKEN
@@ -288,16 +288,14 @@ class _Writer:
             f"map_hash_bucket_size {max(128, _power_of_two(longest + 32))};",
             f"map_hash_max_size {max(2048, _power_of_two(2 * largest))};",
         ]
-        if any(
-            "${upright_dollar}" in value for table in tables.values() for value in table.values()
-        ):
+        if any("${upright_dollar}" in "\n".join(table.values()) for table in tables.values()):
             lines.append('geo $upright_dollar { default "$"; }')
         for name, table in tables.items():
             lines.append(f"map {self._source(name)} ${name} {{")
-            lines += [
-                f"{'default' if key == 'default' else quote(key)} {quote(value)};"
-                for key, value in table.items()
-            ]
+            keys = quoted([*table])
+            if "default" in table:
+                keys[[*table].index("default")] = "default"
+            lines += [*map("{} {};".format, keys, quoted([*table.values()]))]
             lines.append("}")
         return "\n".join(lines) + "\n"
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec import structs
 
@@ -35,7 +35,6 @@ from upright_ledger.app.prove.check import what_is_known
 from upright_ledger.app.waves import RulesOfWave, rules_of_wave
 from upright_ledger.core.inventory.sections import Wave
 from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.generality import CAUTIOUS
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
@@ -47,6 +46,9 @@ from upright_ledger.ledger.lines.kept import keep
 from upright_ledger.ledger.tables.runs.builds import add_build
 from upright_ledger.servers import DIALECTS, load_dialect, load_server
 from upright_ledger.servers.import_list import Profile
+
+if TYPE_CHECKING:
+    from upright_ledger.core.rules.condenser import Condensed
 
 
 @dataclass
@@ -75,9 +77,7 @@ class Built:
     time: str = field(default_factory=now)
 
     def manifest(self, ledger: str) -> dict[str, Any]:
-        counts: dict[str, int] = {}
-        for rule in self.rules.answering:
-            counts[str(rule.status)] = counts.get(str(rule.status), 0) + 1
+        counts = Counter([rule.status for rule in self.rules.answering])
         return {
             "ledger": ledger,
             "server": self.server,
@@ -87,7 +87,7 @@ class Built:
             **self._wave_told(),
             "rules": len(self.rules.answering),
             "templates": sum(1 for t in self.rules.templates if t.status != PASS),
-            "by_status": dict(sorted(counts.items())),
+            "by_status": {str(status): counts[status] for status in sorted(counts)},
             "condensed": [
                 {
                     "old": c.template.source.text,
@@ -175,13 +175,16 @@ def build(move: MoveState, request: BuildRequest) -> Built:
             f"--into is not for {server}", f"it puts rules into the files of {', '.join(others)}"
         )
     of_wave = rules_of_wave(move, wave) if wave is not None else None
-    rules, told = of_wave.rules if of_wave else move.compiled.rules, list[Condensed]()
+    rules = of_wave.rules if of_wave else move.compiled.rules
+    told: list[Condensed] = []
     whole = len(rules.answering)
     if of_wave is not None and not whole:
         raise UsageError(
             "no answer belongs to that wave", "upright balance shows how far each is answered"
         )
     if condensing:
+        from upright_ledger.core.rules.condenser import condense  # loads Arrow
+
         rules, told = condense(
             rules,
             move.requests,
@@ -217,10 +220,8 @@ def build(move: MoveState, request: BuildRequest) -> Built:
         urls = compared_urls(deployed, move)
         before, after = answers_of(deployed, urls), answers_of(translation.rules, urls)
     else:
-        before, after = (
-            read_list(against or folder / RULE_LIST),
-            answers_in_words(translation.rules),
-        )
+        before = read_list(against or folder / RULE_LIST)
+        after = answers_in_words(translation.rules) if before else {}
     built = Built(
         server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told
     )
@@ -264,7 +265,7 @@ def rule_list(rules: RuleSet) -> bytes:
         (
             r.legacy_url,
             r.destination,
-            r.status,
+            str(r.status),
             r.query,
             "template" if isinstance(r, TemplateRule) else "exact",
         )

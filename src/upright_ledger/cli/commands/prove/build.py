@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -16,10 +17,12 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.rules.compiler import Exclusion
-from upright_ledger.core.rules.condenser import Condensed
 from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.errors import UsageError
 from upright_ledger.servers import DIALECTS, LISTS
+
+if TYPE_CHECKING:
+    from upright_ledger.core.rules.condenser import Condensed
 
 SHOWN = 10
 SHOWN_TEMPLATES = 8

@@ -18,7 +18,6 @@ from upright_ledger.core.url.repair import PLAIN_SIGNS, is_sound
 _ADDRESS = rf"^https?://[^/?#]+{SIMPLE_PATH}".replace(r"\Z", r"\z")
 _SOUND = rf"^(?:https?://|/)(?:[{re.escape(PLAIN_SIGNS)}]*[A-Za-z0-9_~/=])?$"
 _DOUBTFUL = r":///|/http|^.{8,}/www\."
-_AUTHORITY = len("https://")  # no host is so short that its slash came before that
 _FILE_NAME = r"\.[A-Za-z0-9]{1,5}\z"
 _NO_NAME = r"\z."
 
@@ -111,17 +110,21 @@ def those(which: NDArray[np.bool_], *columns: Any) -> list[Any]:
     return [c[which] if isinstance(c, np.ndarray) else c.filter(mask) for c in columns]
 
 
-def origins_and_paths(addresses: Any) -> tuple[NDArray[np.bool_], Any, Any]:
-    """Which addresses are an origin with a path of plain names between single slashes, and these
-    two as columns; empty where they are not.
+def plain_paths(
+    addresses: Any, origins: Sequence[str]
+) -> tuple[NDArray[np.bool_], NDArray[np.intp], Any]:
+    """Which addresses are one of these origins with a path of plain names between single slashes;
+    the numbers of their origins, and the paths as a column: 0 and empty where they are not.
     """
     plain = array(pc.match_substring_regex(addresses, _ADDRESS))
     # An expression that need not tell its parts is some times as fast.
-    written = texts(pc.if_else(pa.array(plain), addresses, ""))
-    ends = [text.find("/", _AUTHORITY) for text in written]
-    origins = [text[:end] for text, end in zip(written, ends, strict=True)]
-    paths = [text[end:] for text, end in zip(written, ends, strict=True)]
-    return plain, pa.array(origins, pa.string()), pa.array(paths, pa.string())
+    rows, numbers, path = of_origins(pc.if_else(pa.array(plain), addresses, ""), origins)
+    found, origin = np.zeros(len(plain), dtype=np.bool_), np.zeros(len(plain), dtype=np.intp)
+    found[rows], origin[rows] = True, numbers
+    if len(rows) < len(plain):
+        nothing = pa.repeat(pa.scalar("", pa.string()), len(plain))
+        path = pc.replace_with_mask(nothing, pa.array(found), path)
+    return found, origin, path
 
 
 def name_files(paths: Any) -> NDArray[np.bool_]:

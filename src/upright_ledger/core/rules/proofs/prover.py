@@ -48,13 +48,12 @@ def prove(rules: RuleSet) -> Proof:
     """
     proof = Proof(len(rules.answering))
     prover = _Prover(rules)
-    on_old_sites = rules.site_of.keys()
+    old, beginnings = rules.site_of.keys(), rules.beginnings
     for rule in rules.answering:
-        if not rule.destination:
-            continue
         if not isinstance(rule, ExactRule):
-            prover.template(rule, proof)
-        elif authority_of(rule.destination) in on_old_sites:
+            if rule.destination:
+                prover.template(rule, proof)
+        elif rule.destination.startswith(beginnings) and authority_of(rule.destination) in old:
             prover.exact(rule, proof)
     for form in rules.forms:
         prover.form(form, proof)
