@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from itertools import islice
 from pathlib import Path
@@ -24,7 +24,7 @@ from upright_ledger.formats.records import BLOCK, FEW, ReadOptions, Record, Reje
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.address_cells import fault_of
-from upright_ledger.formats.tables.cells import Row, status_code
+from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.db.policies import stored_policy
@@ -211,7 +211,7 @@ def _read(
     result, pages = Stocked(file.name, kind), []
     claims: dict[str, tuple[int, Destination]] = {}
     is_plain = plain_destinations(() if target is not None else sites.new)
-    for line, url, facts in _pages(path, kind, options, result):
+    for line, url, facts in _pages(path, kind, options, result, is_plain):
         result.lines += 1
         if is_plain(url):
             key = text = url
@@ -257,8 +257,10 @@ def _clash(
     was another page's until now.
     """
     key = page.page.lower().rstrip("/")
-    known = claims.setdefault(key, (line, page))
-    if known[1] is not page and _differ(known[1], page):
+    known = claims.get(key)
+    if known is None:
+        claims[key] = (line, page)
+    elif _differ(known[1], page):
         spelled = (
             "" if known[1].page == page.page else " (they differ by slash or letter case alone)"
         )
@@ -268,7 +270,7 @@ def _clash(
             f"{_called(page)} in row {line:,}",
             f"claimed twice{spelled}",
         )
-    was = before.get(page.page)
+    was = before.get(page.page) if before else None
     if was is not None and was.item and page.item and was.item != page.item:
         return Clash(
             page.url,
@@ -300,10 +302,13 @@ class _Facts(NamedTuple):
 
 
 def _pages(
-    path: Path, kind: str, options: ReadOptions, result: Stocked
+    path: Path, kind: str, options: ReadOptions, result: Stocked, is_plain: Callable[[str], bool]
 ) -> Iterator[tuple[int, str, _Facts]]:
+    """The line of each page, its address as written, and what is said of it. is_plain: a test for
+    addresses that are destinations as they stand.
+    """
     if kind in OF_ROWS:
-        yield from _rows(read_table(path, options, kind), result)
+        yield from _rows(read_table(path, options, kind), result, is_plain)
         return
     if kind == FileKind.PAGE:
         page = read_saved_page(path, options)
@@ -338,51 +343,53 @@ _FACTS = {
 """What is kept of a page → the column that tells it."""
 
 
-def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
+def _rows(
+    table: Table, result: Stocked, is_plain: Callable[[str], bool]
+) -> Iterator[tuple[int, str, _Facts]]:
     """What each row of a table says of its page."""
     result.mapping, result.notes = table.mapping, table.notes
     unused = table.unused
     if unused:
         result.notes.append(f"columns that are not used: {', '.join(unused[:8])}")
+    url, most = table.columns[col.URL], table.width.most
     status = table.columns.get(col.STATUS)
     told = [table.columns.get(meaning) for meaning in _FACTS.values()]
-    codes: dict[str, int] = {}
-    for line, row, may_be_none in _with_doubts(table.rows, told[_TITLE_AT]):
-        if not row:
-            continue
-        width = len(row)
-        written, fault = table.address(row), table.width.fault(row)
-        if not fault and (table.is_sum(written) or table.repeats(row, table.header)):
-            result.sums += 1
-            continue
-        if fault := fault or fault_of(written):
-            result.lines += 1
-            result.rejects.append(Reject(line, fault, " | ".join(row)))
-            continue
-        texts = [row[at].strip() if at is not None and at < width else "" for at in told]
-        code = 0
-        if status is not None and status < width and (cell := row[status].strip()):
-            if len(codes) < _CODES and cell not in codes:
-                codes[cell] = status_code(cell)
-            code = codes[cell] if cell in codes else status_code(cell)
-        if code < _MOVED and may_be_none and says_it_is_none(texts[_TITLE_AT]):
-            result.lines += 1
-            result.missing.append(written)
-            continue
-        yield line, written, _Facts((code, *texts[:7]), (*texts[7:],))
+    while some := list(islice(table.rows, BLOCK)):
+        cells = [row for _, row in some]
+        urls, (titles, *others) = _column(cells, url), [_column(cells, at) for at in told]
+        said = _column(cells, status)
+        known = {cell: status_code(cell) for cell in set(said)}
+        codes = [*map(known.__getitem__, said)]
+        doubts: Sequence[bool] = [told[_TITLE_AT] is not None] * len(some)
+        if told[_TITLE_AT] is not None and len(some) > FEW:
+            doubts = may_say_so(titles)
+        words = zip(codes, titles, *others[:-2], strict=True)
+        facts = zip(words, zip(*others[-2:], strict=True), strict=True)
+        for (line, row), written, of_page, doubt in zip(some, urls, facts, doubts, strict=True):
+            if not row:
+                continue
+            address = written
+            if not is_plain(written) or len(row) > most:
+                address, fault = table.address(row), table.width.fault(row)
+                if not fault and (table.is_sum(address) or table.repeats(row, table.header)):
+                    result.sums += 1
+                    continue
+                if fault := fault or fault_of(address):
+                    result.lines += 1
+                    result.rejects.append(Reject(line, fault, " | ".join(row)))
+                    continue
+            if doubt and of_page[0][0] < _MOVED and says_it_is_none(of_page[0][1]):
+                result.lines += 1
+                result.missing.append(address)
+                continue
+            yield line, address, _Facts(*of_page)
 
 
-def _with_doubts(rows: Iterable[Row], title: int | None) -> Iterator[tuple[int, list[str], bool]]:
-    """Rows, and whether the title of each may say that no page is there."""
-    rows = iter(rows)
-    while some := list(islice(rows, BLOCK)):
-        doubts: Sequence[bool] = [title is not None] * len(some)
-        if title is not None and len(some) > FEW:
-            doubts = may_say_so([row[title] if title < len(row) else "" for _, row in some])
-        for (line, row), doubt in zip(some, doubts, strict=True):
-            yield line, row, doubt
+def _column(rows: Sequence[Sequence[str]], at: int | None) -> list[str]:
+    """What a column says in each of these rows."""
+    if at is None:
+        return [""] * len(rows)
+    return [row[at].strip() if at < len(row) else "" for row in rows]
 
 
 _MOVED, _TITLE_AT = 300, [*_FACTS].index("title")
-_CODES = 100
-"""Different cells whose status is remembered."""

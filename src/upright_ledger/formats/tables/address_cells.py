@@ -51,6 +51,7 @@ _FURTHER = re.compile(r"(?:\s|\A)https?://", re.IGNORECASE)
 _JOINED = re.compile(r"(?<!=)https?://[^\s?]+[,;|]https?://", re.IGNORECASE)
 _OPEN_END = re.compile(r"[/?&=_-]\Z")
 _GOES_ON = re.compile(r"(?![(\[]|\d+\Z)\S+\Z")
+_ODD = re.compile(r"[\s,;|\])`]|\A[=<\[\\]")
 _FEWEST = 3
 """Cells that end alike before their end is taken for a remark."""
 
@@ -81,6 +82,11 @@ def told_address(cell: str, remark: str = "", *, alone: bool = False) -> str:
     if (linked := linked_address(cell)) != cell or " " not in cell or alone:
         return linked
     return _without_words(cell)
+
+
+def stands_alone(cell: str) -> bool:
+    """Whether nothing can stand around the address in a cell: a quick look that may well say no."""
+    return _ODD.search(cell) is None
 
 
 def names_address(cell: str) -> bool:

@@ -15,7 +15,12 @@ from typing import NamedTuple
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.address_cells import common_remark, fault_of, told_address
+from upright_ledger.formats.tables.address_cells import (
+    common_remark,
+    fault_of,
+    stands_alone,
+    told_address,
+)
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
@@ -166,7 +171,7 @@ def _pairs_of(
             rejected.append((line, "it is the heading once more"))
         elif one.old and Table.is_sum(one.old):
             rejected.append((line, "it holds totals, and no address"))
-        elif fault := fault_of(old) or fault_of(new):
+        elif fault := _fault(old) or _fault(new):
             rejected.append((line, fault))
         elif one.old:
             pairs.append(one)
@@ -315,8 +320,14 @@ def _column(rows: Sequence[Sequence[str]], at: int | None, *, of_addresses: bool
     told = [cells[at].strip() if at < len(cells) else "" for cells in rows]
     if of_addresses:
         remark = common_remark(told[:_SAMPLE])
-        told = [told_address(text, remark) for text in told]
-    return [*map(_meant, told)]
+        told = [t if stands_alone(t) else told_address(t, remark) for t in told]
+        return [*map(_meant, told)]
+    meant = {text: _meant(text) for text in set(told)}
+    return [*map(meant.__getitem__, told)]
+
+
+def _fault(text: str) -> str:
+    return "" if stands_alone(text) else fault_of(text)
 
 
 def _meant(text: str) -> str:

@@ -22,7 +22,7 @@ def find_ids(
     if len(wanted) > _MANY and len(wanted) * _MOST > next_id(connection, table):
         these = set(wanted)
         told = connection.stream(f'SELECT id, site, "{text}" FROM "{table}"')
-        return {(row[1], row[2]): row[0] for row in told if row[1:] in these}
+        return {name: number for number, *told_of in told if (name := (*told_of,)) in these}
     connection.run('CREATE TEMPORARY TABLE IF NOT EXISTS "wanted" ("site" TEXT, "text" TEXT)')
     connection.run('DELETE FROM "wanted"')
     connection.load("wanted", ("site", "text"), wanted)

@@ -13,16 +13,15 @@ from upright_ledger.ledger.lines.statements import lines_among
 from upright_ledger.settings.model import Settings
 
 
-def give(
-    connection: Connection, settings: Settings, among: str = "", *, fresh: bool = True
-) -> None:
+def give(connection: Connection, settings: Settings, among: str = "", *, fresh: bool = True) -> int:
     """Give entries that have no answer of their own that of the rule that fits them, or let them be
-    kept where their page lives on. among: the table of those to look at; empty: all. fresh: their
-    lines were just written, and say nothing of rules.
+    kept where their page lives on; returns to how many something was given or taken from. among:
+    the table of those to look at; empty: all. fresh: their lines were just written, and say nothing
+    of rules.
     """
     may_be = _may_be_given(connection, settings)
     if fresh and not may_be:
-        return
+        return 0
     query = (
         "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "
         'a."by", a."where", a."query" '
@@ -48,6 +47,7 @@ def give(
             found[r[0]] = (r[0], AnswerKind.OPEN, 0, "", r[5] or "", r[6] or "", own_query)
     if found:
         _put_given(connection, found.values())
+    return len(found)
 
 
 def _may_be_given(connection: Connection, settings: Settings) -> bool:

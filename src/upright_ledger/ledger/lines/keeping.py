@@ -88,7 +88,8 @@ def _follow(step: Step, settings: Settings) -> None:
         follow_names(connection, light)
         left = follow_answers(connection, settings)
         if everything_open:
-            give(connection, settings, fresh=False)
+            # The counts of others change only where any is given something else.
+            everything_open = give(connection, settings, fresh=False) > 0
         else:
             give(connection, settings, "touched")
     follow_families(connection, families.keys() | left, written)

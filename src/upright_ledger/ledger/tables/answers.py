@@ -117,10 +117,11 @@ def post_answers(
     untold = [p.entry for p in postings if p.found is None and p.answer.destination]
     offered, before = proposals_of(step.connection, untold), _found_before(step.connection, untold)
     who, days = step.connection.author(), _days_that_stay(step.connection, postings)
+    nothing = Found()
     found = [
         p.found
         or before.get((p.entry, p.answer.destination))
-        or found_as(offered.get(p.entry, ()), p.answer.destination)
+        or (found_as(offered[p.entry], p.answer.destination) if p.entry in offered else nothing)
         for p in postings
     ]
     rows = [

@@ -109,7 +109,10 @@ def _is_page(cell: str) -> bool:
 
 def _of_sane_width(path: Path, rows: Iterator[Row]) -> Iterator[Row]:
     for row in rows:
-        if len(row[1]) > MAX_COLUMNS and len([cell for cell in row[1] if cell]) > MAX_COLUMNS:
+        if len(row[1]) <= MAX_COLUMNS:
+            yield row
+            continue
+        if len([cell for cell in row[1] if cell]) > MAX_COLUMNS:
             raise InputError(
                 f"{path} line {row[0]:,} has {len(row[1]):,} columns, and tables have at most "
                 f"{MAX_COLUMNS:,} here",
