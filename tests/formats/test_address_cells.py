@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import pytest
 
 from conftest import OLD, Program
-from upright_ledger.formats.tables.address_cells import told_address
+from upright_ledger.formats.tables.meanings.address_cells import told_address
 
 
 def written(rows: Sequence[Sequence[object]]) -> str:

@@ -15,7 +15,8 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.cells import day_of, number
+from upright_ledger.formats.tables.meanings.days import day_of
+from upright_ledger.formats.tables.meanings.figures import number
 from upright_ledger.ledger.tables.entries import count_entries
 
 

@@ -15,9 +15,10 @@ from upright_ledger.formats.lists.text_list import read_text_list
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
-from upright_ledger.formats.tables.cells import number, status_code
+from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.column_mapping import map_columns
 from upright_ledger.formats.tables.column_names import bare
+from upright_ledger.formats.tables.meanings.figures import number
 from upright_ledger.formats.tables.pairs import read_pairs
 from upright_ledger.formats.tables.url_rows import read_table_urls
 

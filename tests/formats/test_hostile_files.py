@@ -33,8 +33,8 @@ from upright_ledger.formats.logs.forms.line_fields import fields_of, plain_line
 from upright_ledger.formats.logs.forms.line_objects import is_object
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.record_texts import reader_of
-from upright_ledger.formats.tables.address_cells import linked_address
 from upright_ledger.formats.tables.lines.drawn_tables import is_drawn
+from upright_ledger.formats.tables.meanings.address_cells import linked_address
 from upright_ledger.formats.tables.rows.named_rows import are_named_rows
 from upright_ledger.ledger.store import Ledger
 

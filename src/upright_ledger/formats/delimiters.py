@@ -9,10 +9,10 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 
-from upright_ledger.formats.tables.address_cells import linked_address, names_address
 from upright_ledger.formats.tables.cells import cells_of, looks_like_address
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.lines.drawn_tables import is_drawn
+from upright_ledger.formats.tables.meanings.address_cells import linked_address, names_address
 
 _DELIMITERS = ",;\t|"
 _ODD_DELIMITERS = "^~\x01\x1f"

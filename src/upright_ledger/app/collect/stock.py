@@ -23,8 +23,8 @@ from upright_ledger.formats.html.page_head import read_saved_page
 from upright_ledger.formats.records import BLOCK, FEW, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_names as col
-from upright_ledger.formats.tables.address_cells import fault_of
 from upright_ledger.formats.tables.cells import status_code
+from upright_ledger.formats.tables.meanings.address_cells import fault_of
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.db.policies import stored_policy

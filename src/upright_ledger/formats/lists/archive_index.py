@@ -16,7 +16,8 @@ from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
-from upright_ledger.formats.tables.cells import day_of, status_code
+from upright_ledger.formats.tables.cells import status_code
+from upright_ledger.formats.tables.meanings.days import day_of
 
 # The letters of a CDX header line that matter: date, original address, status.
 _LETTERS = {"b": "timestamp", "a": "original", "s": "statuscode"}

@@ -16,7 +16,7 @@ from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.text import open_text, text_lines
 from upright_ledger.formats.lists.xml_elements import elements, local_name
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
-from upright_ledger.formats.tables.cells import day_of
+from upright_ledger.formats.tables.meanings.days import day_of
 
 _LISTED = (Figure(LISTED, 1.0),)
 _SITEMAP_LINE = re.compile(r"\s*sitemap\s*:\s*(\S+)", re.IGNORECASE)

@@ -12,7 +12,8 @@ from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import open_bytes
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
-from upright_ledger.formats.tables.cells import day_of, status_code
+from upright_ledger.formats.tables.cells import status_code
+from upright_ledger.formats.tables.meanings.days import day_of
 
 _ANSWERS = frozenset({"response", "revisit", "resource"})
 

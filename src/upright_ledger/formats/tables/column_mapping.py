@@ -6,13 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from upright_ledger.core.inventory.units import IN_TABLES, LINKING_PAGES, UNITS
-from upright_ledger.formats.tables.address_cells import names_address
-from upright_ledger.formats.tables.cells import (
-    host_of,
-    looks_like_address,
-    number,
-    status_code,
-)
+from upright_ledger.formats.tables.cells import host_of, looks_like_address, status_code
 from upright_ledger.formats.tables.column_names import (
     AGENT,
     ANCHOR,
@@ -34,6 +28,8 @@ from upright_ledger.formats.tables.columns_by_content import (
     share,
 )
 from upright_ledger.formats.tables.header_words import side_of
+from upright_ledger.formats.tables.meanings.address_cells import names_address
+from upright_ledger.formats.tables.meanings.figures import number
 
 # Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where
 # they name a rate.

@@ -9,9 +9,18 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.formats.tables.cells import day_of, host_of, looks_like_address, status_code
-from upright_ledger.formats.tables.column_names import LAST_SEEN, REFERRER, STATUS, TITLE, URL
+from upright_ledger.formats.tables.cells import host_of, looks_like_address, status_code
+from upright_ledger.formats.tables.column_names import (
+    LAST_SEEN,
+    REFERRER,
+    STATUS,
+    TITLE,
+    URL,
+    bare,
+)
 from upright_ledger.formats.tables.header_words import side_of
+from upright_ledger.formats.tables.meanings.days import day_of
+from upright_ledger.formats.tables.meanings.figures import COUNTED
 
 
 def in_words(header: str) -> str:
@@ -79,6 +88,7 @@ def find_by_content(
         elif (
             TITLE in open_ones - found.keys()
             and not _REMARKS.search(in_words(titles[at]))
+            and bare(titles[at]) not in COUNTED
             and share(cells, _is_phrase) > 0.7
             and len(set(cells)) * 2 > len(cells)
         ):

@@ -15,20 +15,15 @@ from typing import NamedTuple
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.address_cells import (
+from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, host_of, looks_like_address
+from upright_ledger.formats.tables.column_names import bare
+from upright_ledger.formats.tables.header_words import side_of
+from upright_ledger.formats.tables.meanings.address_cells import (
     common_remark,
     fault_of,
     stands_alone,
     told_address,
 )
-from upright_ledger.formats.tables.cells import (
-    NO_ADDRESS,
-    Row,
-    host_of,
-    looks_like_address,
-)
-from upright_ledger.formats.tables.column_names import bare
-from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 from upright_ledger.formats.tables.rows.workbook_rows import hidden_note, sheets_of
 from upright_ledger.formats.tables.status_words import status_word

@@ -27,18 +27,18 @@ from upright_ledger.formats.records import (
     Reject,
 )
 from upright_ledger.formats.tables import column_names as col
-from upright_ledger.formats.tables.address_cells import fault_of
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,
     begins_a_sum,
-    day_of,
-    day_since_1970,
     host_of,
     looks_like_address,
-    number,
     status_code,
 )
+from upright_ledger.formats.tables.meanings.address_cells import fault_of
+from upright_ledger.formats.tables.meanings.days import day_of, day_told
+from upright_ledger.formats.tables.meanings.figures import number
+from upright_ledger.formats.tables.meanings.odd_cells import OddCells
 from upright_ledger.formats.tables.url_table import Table, read_table
 
 T = TypeVar("T")
@@ -48,7 +48,6 @@ _NO_TITLE = frozenset(
 _DOUBTFUL = frozenset("#-*= tsgoircyTSGOIRCY")  # totals and comments begin so, or with
 _WORDS = re.compile(r"[^\W\d_]+(?: [^\W\d_]+)*:?\Z")
 _ASCII = "\x7f"  # a letter beyond these
-_NO_FIGURE = " \t\r\n\u00a0-\u2013\u2014.?"  # how exports leave a figure out
 _NOWHERE = 1 << 30
 _NONE: dict[str, float] = {}
 
@@ -125,7 +124,7 @@ def _items(table: Table) -> Iterator[Item | RecordBlock]:
             yield from map(reader.item, rows)
         else:
             yield reader.block(rows)
-    table.notes += reader.odd_figures
+    table.notes += reader.notes
 
 
 class _RowReader:
@@ -159,27 +158,24 @@ class _RowReader:
         self.is_link = col.REFERRER in columns and not self._figures_at and not is_request
         self.by_itself = self.is_link or is_request
         self._texts_at = [columns.get(meaning, _NOWHERE) for meaning in texts]
-        self._odd: dict[str, tuple[int, int, str]] = {}
+        self._odd = OddCells()
 
     @property
-    def odd_figures(self) -> list[str]:
-        """What stands where figures do, and is none: a sentence for each column."""
-        return [
-            f"{count:,} {'cell of' if count == 1 else 'cells of'} {unit} "
-            f"{'is' if count == 1 else 'are'} nothing that counts, "
-            f"such as {cell.strip()[:40]!r} (row {line:,}): taken as 0"
-            for unit, (count, line, cell) in self._odd.items()
-        ]
+    def notes(self) -> list[str]:
+        """What stands where figures and days do, and is none."""
+        return self._odd.notes
 
     def _amounts(self, unit: str, cells: Sequence[str], lines: Sequence[int]) -> list[float]:
-        """The figures of a column; what is none, and does not say so, is kept in mind."""
+        """The figures of a column."""
         known = {cell: number(cell) for cell in set(cells)}
-        odd = {c for c, amount in known.items() if amount is None and c.strip(_NO_FIGURE)}
-        if odd := odd.difference(c for c in odd if c.strip().lower() in NO_ADDRESS):
-            found = [row for row, cell in enumerate(cells) if cell in odd]
-            count, line, cell = self._odd.get(unit, (0, lines[found[0]], cells[found[0]]))
-            self._odd[unit] = (count + len(found), line, cell)
+        self._odd.add(unit, cells, lines, {c for c, amount in known.items() if amount is None})
         return [known[cell] or 0.0 for cell in cells]
+
+    def _days(self, cells: Sequence[str], lines: Sequence[int]) -> list[str]:
+        """The days of a column."""
+        known = {cell: self._day(cell) for cell in set(cells)}
+        self._odd.add(col.LAST_SEEN, cells, lines, {c for c, day in known.items() if not day})
+        return [*map(known.__getitem__, cells)]
 
     def item(self, row: Row) -> Item:
         """What a row says."""
@@ -249,7 +245,7 @@ class _RowReader:
         )
 
     def _day(self, cell: str) -> str:
-        return day_of(cell, month_first=self._table.month_first) or day_since_1970(cell)
+        return day_told(cell, month_first=self._table.month_first)
 
     def block(self, rows: Sequence[Row]) -> RecordBlock:
         """What rows say, as columns."""
@@ -279,7 +275,7 @@ class _RowReader:
             urls,
             {unit: self._amounts(unit, columns[at], lines) for unit, at in self._figures_at},
             _each(status_code, status),
-            _each(self._day, day),
+            self._days(day, lines),
             [*map(_title, title, heading)] if any(title) or any(heading) else title,
             anchor,
             language,

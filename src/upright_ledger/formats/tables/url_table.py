@@ -15,16 +15,12 @@ from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping
 from upright_ledger.formats.tables import column_names as col
-from upright_ledger.formats.tables.address_cells import common_remark, told_address
-from upright_ledger.formats.tables.cells import (
-    NO_ADDRESS,
-    Row,
-    begins_a_sum,
-    looks_like_address,
-    number,
-)
+from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, begins_a_sum, looks_like_address
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.language_columns import language_columns
+from upright_ledger.formats.tables.meanings.address_cells import common_remark, told_address
+from upright_ledger.formats.tables.meanings.days import puts_months_first
+from upright_ledger.formats.tables.meanings.figures import number
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 
 _SAMPLE = 400
@@ -134,7 +130,7 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     table.is_whole = whole > 1 and len(told) - whole <= max(1, len(told) // 10)
     table.remark = common_remark(told)
     days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]
-    table.month_first = any(re.match(r"\d{1,2}/(?:1[3-9]|2\d|3[01])/\d{4}", d) for d in days)
+    table.month_first = any(map(puts_months_first, days))
     return table
 
 

@@ -12,7 +12,7 @@ from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.written_address import Written, as_written
-from upright_ledger.formats.tables.cells import day_of
+from upright_ledger.formats.tables.meanings.days import day_of
 from upright_ledger.formats.tables.pairs import (
     Pair,
     as_regular_expression,

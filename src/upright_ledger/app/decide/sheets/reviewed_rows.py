@@ -8,7 +8,7 @@ from upright_ledger.app.decide.decide import read_new
 from upright_ledger.app.decide.sheets.pair_rows import read_until
 from upright_ledger.core.inventory.answer import ANSWERS, STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.address import NotAnAddressError
-from upright_ledger.formats.tables.cells import day_of
+from upright_ledger.formats.tables.meanings.days import day_of
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Standing
 

@@ -15,8 +15,7 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.delimiters import delimiter_of
 from upright_ledger.formats.files.text import MIXED, USUAL, encoding_of, first_misfit, fits, open_in
-from upright_ledger.formats.tables.address_cells import linked_address
-from upright_ledger.formats.tables.cells import Row, looks_like_address, number
+from upright_ledger.formats.tables.cells import Row, looks_like_address
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.lines.drawn_tables import (
     Parting,
@@ -31,6 +30,8 @@ from upright_ledger.formats.tables.lines.drawn_tables import (
 )
 from upright_ledger.formats.tables.lines.heading_encodings import encoding_of_headings
 from upright_ledger.formats.tables.lines.markup_rows import markup_rows_of
+from upright_ledger.formats.tables.meanings.address_cells import linked_address
+from upright_ledger.formats.tables.meanings.figures import number
 
 MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
 _SAMPLE = 60

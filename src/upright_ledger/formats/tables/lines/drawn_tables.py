@@ -9,11 +9,11 @@ from collections.abc import Callable, Sequence
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     begins_a_sum,
-    day_of,
     looks_like_address,
-    number,
     status_code,
 )
+from upright_ledger.formats.tables.meanings.days import day_of
+from upright_ledger.formats.tables.meanings.figures import number
 
 _BAR = "\u2502"
 _TYPES = re.compile(

@@ -8,8 +8,8 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from upright_ledger.formats.tables.address_cells import linked_address
 from upright_ledger.formats.tables.cells import Row, tells_address
+from upright_ledger.formats.tables.meanings.address_cells import linked_address
 
 _CELL = r"((?:\[[^\[\]\n]*\]|\\.|[^{0}\\\[]|[\\\[])*+)(?:[{0}]+|\Z)"
 _BETWEEN_BARS, _BETWEEN_ROOFS = (re.compile(_CELL.replace("{0}", s)) for s in ("|", "|^"))

@@ -12,12 +12,7 @@ from upright_ledger.formats.delimiters import MAX_COLUMNS
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.property_list import property_list
 from upright_ledger.formats.files.text import open_text
-from upright_ledger.formats.tables.cells import (
-    Row,
-    cell_text,
-    looks_like_address,
-    tells_address,
-)
+from upright_ledger.formats.tables.cells import Row, cell_text, looks_like_address, tells_address
 from upright_ledger.formats.tables.rows.json_shapes import numbered_rows, scalar_of
 
 Named = Mapping[str, Any]

@@ -7,7 +7,7 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.formats.tables.address_cells import linked_address
+from upright_ledger.formats.tables.meanings.address_cells import linked_address
 
 _BLOCK = 1 << 20
 _MARKS = (b"<hyperlink ", b":hyperlink ", b"HYPERLINK(")

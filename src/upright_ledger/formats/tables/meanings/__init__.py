@@ -1,0 +1,1 @@
+"""What cells mean: addresses, days and figures, as people of many countries write them."""
