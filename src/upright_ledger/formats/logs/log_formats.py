@@ -11,7 +11,7 @@ from upright_ledger.formats.logs.forms.combined import COMBINED
 from upright_ledger.formats.logs.forms.json_lines import JSON_LINES
 from upright_ledger.formats.logs.forms.named_lines import NAMED
 from upright_ledger.formats.logs.forms.prefixed import PREFIXED
-from upright_ledger.formats.logs.forms.request_tables import HEADED, ROWS, WORDS
+from upright_ledger.formats.logs.forms.request_tables import APART, HEADED, ROWS, WORDS
 from upright_ledger.formats.logs.forms.two_lines import TWO_LINES
 from upright_ledger.formats.logs.forms.w3c import HEADLESS, IIS_FIXED, W3C
 from upright_ledger.formats.logs.forms.wrapped_rows import WRAPPED_ROWS
@@ -19,7 +19,7 @@ from upright_ledger.formats.logs.log_line import Likeness, LogFormat
 
 FORMATS = (
     W3C, PREFIXED, HEADLESS, IIS_FIXED, APACHE_ERRORS, WRAPPED_ROWS, COMBINED, JSON_LINES, NAMED,
-    HEADED, ROWS, ANY_LINE, TWO_LINES, WORDS,
+    HEADED, ROWS, APART, ANY_LINE, TWO_LINES, WORDS,
 )  # fmt: skip
 """In the order in which they are asked."""
 

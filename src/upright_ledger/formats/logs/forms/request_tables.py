@@ -78,11 +78,32 @@ _DAYS_OF = 200  # lines by which it is known how they tell days
 
 
 def _cells(line: str, delimiter: str) -> list[str]:
+    if delimiter == " " and "[" in line:
+        line = _BRACKETED.sub(r'"\1"', line)
     cells = [_NAMED_CELL.sub("", cell.strip()) for cell in cells_of(line, delimiter)]
+    if delimiter in ",;" and "Mozilla/" in line:
+        cells = _with_whole_brackets(cells, delimiter)
     framed = delimiter == "|" and len(cells) > 2 and line[:1] == "|" and not cells[-1]
     return cells[1:-1] if framed and not cells[0] else cells
 
 
+def _with_whole_brackets(cells: list[str], delimiter: str) -> list[str]:
+    """Cells of which none ends within round brackets: as agents hold the sign that divides them,
+    and some programs write them without quotes.
+    """
+    found: list[str] = []
+    is_open = 0
+    for cell in cells:
+        if is_open > 0:
+            found[-1] += f"{delimiter} {cell}"
+        else:
+            found.append(cell)
+        is_open = max(0, is_open + cell.count("(") - cell.count(")"))
+    return cells if is_open else found
+
+
+_BRACKETED = re.compile(r"(?<!\S)\[([^\[\]\"]{1,40})\](?!\S)")
+"""A time, with the blank before its zone."""
 _NAMED_CELL = re.compile(r"\A(?:Host|User-Agent|Referer): ")
 """Some write headers with their names."""
 
@@ -220,7 +241,7 @@ def _by_content(
             if meaning == "host":
                 fits = [n for n in fits if hosts.intersection(columns[n])] or fits
             if meaning == "target":
-                fits = [n for n in fits if _is_on(columns[n], hosts)] or fits
+                fits.sort(key=lambda n: (columns[n].count("-"), -_own_share(columns[n], hosts)))
             if fits:
                 found[meaning] = (fits[0],)
                 taken.add(fits[0])
@@ -251,11 +272,12 @@ def _are_cut(rows: Sequence[Sequence[str]], place: int) -> bool:
     return 2 * sum(cell.count("(") > cell.count(")") for cell in told) > len(rows)
 
 
-def _is_on(cells: Sequence[str], hosts: frozenset[str]) -> bool:
-    """Whether any of these addresses is on one of these hosts."""
-    return any(
-        cell.split("/", 3)[2].partition(":")[0].lower() in hosts for cell in cells if "://" in cell
-    )
+def _own_share(cells: Sequence[str], hosts: frozenset[str]) -> float:
+    """The share of addresses that are paths, or on one of these hosts: what was asked for always
+    is, and the page that led there only here and there.
+    """
+    named = (cell.split("/", 3)[2].partition(":")[0].lower() for cell in cells if "://" in cell)
+    return (sum(c[:1] == "/" for c in cells) + sum(host in hosts for host in named)) / len(cells)
 
 
 def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
@@ -320,3 +342,17 @@ def _sniff_words(lines: Sequence[str]) -> Likeness:
 
 WORDS = LogFormat(_sniff_words, _new_words)
 """Rows whose cells are words, in which no request stands together; asked where no other fits."""
+
+
+def _sniff_apart(lines: Sequence[str]) -> Likeness:
+    found = _by_content(lines, frozenset(), " ")
+    places = found[2] if found is not None else None
+    if places is None or not places.method or not places.target:
+        return Likeness.NONE
+    return Likeness.SURE if places.target[0] != places.method[0] + 1 else Likeness.NONE
+
+
+APART = LogFormat(_sniff_apart, _new_words)
+"""Of these such as tell the method elsewhere than before the target: what stands behind it there
+would be taken for that.
+"""
