@@ -241,7 +241,8 @@ def _by_content(
             if meaning == "host":
                 fits = [n for n in fits if hosts.intersection(columns[n])] or fits
             if meaning == "target":
-                fits.sort(key=lambda n: (columns[n].count("-"), -_own_share(columns[n], hosts)))
+                gaps = {n: columns[n].count("-") + columns[n].count("") for n in fits}
+                fits.sort(key=lambda n: (gaps[n], -_own_share(columns[n], hosts)))
             if fits:
                 found[meaning] = (fits[0],)
                 taken.add(fits[0])
