@@ -58,7 +58,8 @@ def test_months_are_known_in_the_languages_of_exports(day: str, cell: str) -> No
 
 
 @pytest.mark.parametrize("cell", ["23. sije\u010dnja 2026.", "2026-W20-3", "26. 1. 23. x", "12",
-    "46155 Besuche", "version 1.2.2026.4", "31.02.2026", "May 2026", "never"])  # fmt: skip
+    "46155 Besuche", "version 1.2.2026.4", "31.02.2026",
+    "0000-05-13", "May 2026", "never"])  # fmt: skip
 def test_what_is_no_day_or_may_be_two_is_none(cell: str) -> None:
     assert day_told(cell) == ""
 

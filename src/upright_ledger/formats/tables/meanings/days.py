@@ -220,9 +220,9 @@ def _read(cell: str, forms: tuple[re.Pattern[str], ...], *, month_first: bool) -
         else:
             month = int(parts["m"]) if "m" in parts else _month(parts["n"])
             day = int(parts["d"])
-        year = int(parts["y"])
+        year = int(parts["y"]) + (2000 if len(parts["y"]) < 4 else 0)
         try:
-            return date(year if year > 99 else 2000 + year, month, day).isoformat()
+            return date(year, month, day).isoformat()
         except ValueError:
             return ""
     return ""
