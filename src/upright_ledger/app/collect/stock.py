@@ -23,7 +23,7 @@ from upright_ledger.formats.html.page_head import read_saved_page
 from upright_ledger.formats.records import BLOCK, FEW, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_names as col
-from upright_ledger.formats.tables.cells import status_code
+from upright_ledger.formats.tables.cells import column_of, status_code
 from upright_ledger.formats.tables.meanings.address_cells import fault_of
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
@@ -356,8 +356,8 @@ def _rows(
     told = [table.columns.get(meaning) for meaning in _FACTS.values()]
     while some := list(islice(table.rows, BLOCK)):
         cells = [row for _, row in some]
-        urls, (titles, *others) = _column(cells, url), [_column(cells, at) for at in told]
-        said = _column(cells, status)
+        urls, (titles, *others) = column_of(cells, url), [column_of(cells, at) for at in told]
+        said = column_of(cells, status)
         known = {cell: status_code(cell) for cell in set(said)}
         codes = [*map(known.__getitem__, said)]
         doubts: Sequence[bool] = [told[_TITLE_AT] is not None] * len(some)
@@ -383,13 +383,6 @@ def _rows(
                 result.missing.append(address)
                 continue
             yield line, address, _Facts(*of_page)
-
-
-def _column(rows: Sequence[Sequence[str]], at: int | None) -> list[str]:
-    """What a column says in each of these rows."""
-    if at is None:
-        return [""] * len(rows)
-    return [row[at].strip() if at < len(row) else "" for row in rows]
 
 
 _MOVED, _TITLE_AT = 300, [*_FACTS].index("title")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
+from collections.abc import Sequence
 
 Row = tuple[int, list[str]]
 """The line or row of the file, from 1, and its cells; a blank row has none."""
@@ -47,6 +48,13 @@ def cells_of(line: str, delimiter: str) -> list[str]:
         return next(csv.reader([line], delimiter=delimiter), [])
     except csv.Error:
         return []
+
+
+def column_of(rows: Sequence[Sequence[str]], at: int | None) -> list[str]:
+    """What a column says in each of these rows, trimmed; empty where there is none."""
+    if at is None:
+        return [""] * len(rows)
+    return [row[at].strip() if at < len(row) else "" for row in rows]
 
 
 def cell_text(value: object) -> str:

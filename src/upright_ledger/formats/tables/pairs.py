@@ -15,13 +15,18 @@ from typing import NamedTuple
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import OF_ROWS, FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, host_of, looks_like_address
+from upright_ledger.formats.tables.cells import (
+    NO_ADDRESS,
+    Row,
+    column_of,
+    host_of,
+    looks_like_address,
+)
 from upright_ledger.formats.tables.column_names import bare
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.meanings.address_cells import (
     common_remark,
     fault_of,
-    stands_alone,
     told_address,
 )
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
@@ -166,7 +171,7 @@ def _pairs_of(
             rejected.append((line, "it is the heading once more"))
         elif one.old and Table.is_sum(one.old):
             rejected.append((line, "it holds totals, and no address"))
-        elif fault := _fault(old) or _fault(new):
+        elif fault := fault_of(old) or fault_of(new):
             rejected.append((line, fault))
         elif one.old:
             pairs.append(one)
@@ -310,19 +315,12 @@ def _statuses(body: Sequence[Sequence[str]], at: int) -> float:
 
 def _column(rows: Sequence[Sequence[str]], at: int | None, *, of_addresses: bool) -> list[str]:
     """What a column's cells mean; empty where there is none."""
-    if at is None:
-        return [""] * len(rows)
-    told = [cells[at].strip() if at < len(cells) else "" for cells in rows]
+    told = column_of(rows, at)
     if of_addresses:
         remark = common_remark(told[:_SAMPLE])
-        told = [t if stands_alone(t) else told_address(t, remark) for t in told]
-        return [*map(_meant, told)]
+        return [_meant(told_address(text, remark)) for text in told]
     meant = {text: _meant(text) for text in set(told)}
     return [*map(meant.__getitem__, told)]
-
-
-def _fault(text: str) -> str:
-    return "" if stands_alone(text) else fault_of(text)
 
 
 def _meant(text: str) -> str:

@@ -18,7 +18,7 @@ def quote(text: str) -> str:
     """A text as one nginx word. Variables in it stay variables; raw control bytes other than tab
     are refused.
     """
-    if text.isascii() and text.isprintable() and '"' not in text and "\\" not in text:
+    if _is_plain(text):
         return f'"{text}"'
     if _CONTROL.search(text):
         msg = f"a control byte cannot be written: {text!r}"
@@ -30,10 +30,13 @@ def quoted(texts: Sequence[str]) -> list[str]:
     """As `quote`, of many texts: in most of them nothing is to be escaped, which one look at all of
     them shows.
     """
-    whole = "".join(texts)
-    if whole.isascii() and whole.isprintable() and '"' not in whole and "\\" not in whole:
+    if _is_plain("".join(texts)):
         return [f'"{text}"' for text in texts]
     return [*map(quote, texts)]
+
+
+def _is_plain(text: str) -> bool:
+    return text.isascii() and text.isprintable() and '"' not in text and "\\" not in text
 
 
 def host_keys(authority: str, *, ports: bool) -> list[str]:

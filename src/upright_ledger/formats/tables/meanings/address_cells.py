@@ -52,6 +52,7 @@ _JOINED = re.compile(r"(?<!=)https?://[^\s?]+[,;|]https?://", re.IGNORECASE)
 _OPEN_END = re.compile(r"[/?&=_-]\Z")
 _GOES_ON = re.compile(r"(?![(\[]|\d+\Z)\S+\Z")
 _ODD = re.compile(r"[\s,;|\])`]|\A[=<\[\\]")
+"""Without any of these nothing stands around an address, and no second one beside it."""
 _FEWEST = 3
 """Cells that end alike before their end is taken for a remark."""
 
@@ -75,6 +76,8 @@ def told_address(cell: str, remark: str = "", *, alone: bool = False) -> str:
     remark: with which cells of this column end; see `common_remark`. alone: nothing else stands in
     the row, so that words around an address may be a note.
     """
+    if _ODD.search(cell) is None:
+        return cell
     if "\n" in cell:
         cell = _of_one_line(cell)
     if remark:
@@ -82,11 +85,6 @@ def told_address(cell: str, remark: str = "", *, alone: bool = False) -> str:
     if (linked := linked_address(cell)) != cell or " " not in cell or alone:
         return linked
     return _without_words(cell)
-
-
-def stands_alone(cell: str) -> bool:
-    """Whether nothing can stand around the address in a cell: a quick look that may well say no."""
-    return _ODD.search(cell) is None
 
 
 def names_address(cell: str) -> bool:
@@ -105,6 +103,8 @@ def holds_several(cell: str) -> bool:
 
 def fault_of(cell: str) -> str:
     """Why it cannot be told which address a cell of addresses means, or an empty text."""
+    if _ODD.search(cell) is None:
+        return ""
     if holds_several(cell):
         return "its URL cell holds several addresses"
     if "\n" in cell and is_torn(cell):
